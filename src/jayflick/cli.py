@@ -1,0 +1,334 @@
+"""The command line: ``jayflick make``, ``info`` and ``gather``."""
+
+import argparse
+import json
+import os
+import re
+import resource
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from PIL import Image
+from pydantic import ValidationError
+
+from . import __version__
+from .core.errors import InputError, JayFlickError, printable
+from .core.gif.reader import describe, read_gif
+from .core.recipe import Recipe
+from .core.render import Rendered, render
+from .core.sequence.files import FileFrame, list_files, look_at, read_file
+from .core.sequence.gather import gather, numbers_in_words
+from .core.stages import Stages
+from .core.timing.flicks import milliseconds, parse_delay, parse_rate
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise InputError(message, remedy=f"see '{self.prog} --help'")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit status: 0 done, 2 bad input or options, 1 anything else."""
+    try:
+        options = _parser().parse_args(arguments)
+        options.run(options)
+    except InputError as error:
+        return _fail(error, 2)
+    except JayFlickError as error:
+        return _fail(error, 1)
+    except KeyboardInterrupt:
+        return _fail(JayFlickError("stopped; nothing was written"), 1)
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except (OSError, MemoryError) as error:
+        what = getattr(error, "strerror", None) or type(error).__name__
+        name = getattr(error, "filename", None)
+        file = Path(name).name if isinstance(name, str) else None
+        return _fail(JayFlickError(str(what), file=file, remedy="make room or choose another place"), 1)
+    except Exception as error:  # a fault of ours; the one line must still be one line
+        return _fail(JayFlickError(f"an unexpected fault, {type(error).__name__}: {error}"), 1)
+    return 0
+
+
+def _fail(error: JayFlickError, status: int) -> int:
+    print(f"jayflick: {' '.join(str(error).split())}", file=sys.stderr)
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="jayflick", description="From numbered frames to small looping pictures.")
+    parser.add_argument("--version", action="version", version=f"jayflick {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND", parser_class=_Parser)
+
+    make = commands.add_parser("make", help="make a looping GIF, or numbered PNG frames, from frames")
+    make.add_argument("input", nargs="+", help="PNG files, a folder, or a pattern in quotes")
+    make.add_argument("-o", "--output", required=True, help="OUT.gif, or DIR/ for numbered PNG frames")
+    time_options = make.add_mutually_exclusive_group()
+    time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
+    time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s")
+    make.add_argument("--range", help="first and last frame by position: 1-18")
+    make.add_argument("--step", type=int, help="play every n-th frame")
+    way = make.add_mutually_exclusive_group()
+    way.add_argument("--reverse", action="store_true", help="last frame first")
+    way.add_argument("--there-and-back", action="store_true", help="forward, then back, no end doubled")
+    make.add_argument("--repeat", type=int, help="how often it plays; 0: for ever")
+    make.add_argument("--size", help="580x, x351 or 580x351")
+    make.add_argument("--fit", choices=("contain", "cover", "stretch"), help="how both sides are met")
+    make.add_argument("--crop", help="X,Y,W,H in source pixels")
+    make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
+    make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
+    make.add_argument("--colours", type=int, help="2..256")
+    make.add_argument("--dither", choices=("none", "diffusion"))
+    make.add_argument("--dither-amount", type=int, help="0..100")
+    make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
+    make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
+    make.add_argument("--recipe", help="start from a recipe in a JSON file")
+    make.add_argument("--report", help="write what was done and measured to a JSON file")
+    make.add_argument("--force", action="store_true", help="replace an output that is there")
+    make.add_argument("--json", action="store_true", help="print the report on stdout")
+    make.set_defaults(run=_make)
+
+    info = commands.add_parser("info", help="what a GIF really holds, frame by frame")
+    info.add_argument("file")
+    info.add_argument("--json", action="store_true")
+    info.set_defaults(run=_info)
+
+    collect = commands.add_parser("gather", help="which sequences are there, and what is wrong with them")
+    collect.add_argument("input", nargs="+", help="files, a folder, or a pattern in quotes")
+    collect.add_argument("--json", action="store_true")
+    collect.set_defaults(run=_gather)
+    return parser
+
+
+# make
+
+
+def _make(options: argparse.Namespace) -> None:
+    begun = time.perf_counter()
+    output = Path(options.output)
+    folder = options.output.endswith(("/", os.sep)) or output.is_dir()
+    if not folder and output.suffix.lower() != ".gif":
+        raise InputError(
+            "this ending is not one that can be written",
+            file=output.name,
+            remedy="use .gif, or DIR/ for frames",
+        )
+    if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
+        raise InputError("is there already", file=output.name, remedy="add --force to replace it")
+    recipe = _recipe(options)
+    frames, pattern_notes = _frames(options.input)
+    read = time.perf_counter() - begun
+    with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
+        rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch)))
+    if folder:
+        _write_frames(rendered, output)
+    else:
+        _write_file(output, rendered.data)
+    for note in [*pattern_notes, *rendered.notes]:
+        print(f"jayflick: note: {note}", file=sys.stderr)
+    report = _report(options, recipe, rendered, output, read, time.perf_counter() - begun)
+    if options.report:
+        _write_file(Path(options.report), json.dumps(report, indent=2, ensure_ascii=False).encode() + b"\n")
+    if options.json:
+        print(json.dumps(report, indent=2, ensure_ascii=False))
+
+
+def _frames(inputs: list[str]) -> tuple[list[FileFrame], list[str]]:
+    looked = look_at(list_files(inputs))
+    sequences, ignored = gather(found for _, found, _ in looked)
+    if not sequences:
+        first = ignored[0] if ignored else None
+        raise InputError(
+            first["message"] if first else "there are no frames here",
+            file=first["file"] if first else ", ".join(inputs),
+            remedy="bring numbered PNG frames",
+        )
+    if len(sequences) > 1:
+        names = ", ".join(printable(s.pattern) for s in sequences[:5]) + ("…" if len(sequences) > 5 else "")
+        raise InputError(
+            f"{len(sequences)} sequences are here: {names}", remedy="choose one with a pattern in quotes"
+        )
+    sequence = sequences[0]
+    for problem in sequence.problems:
+        if problem["kind"] in ("unreadable", "size", "repeated"):
+            raise InputError(problem["message"], file=problem["file"], remedy=problem["remedy"])
+    known = {found: (path, sha256) for path, found, sha256 in looked}
+    frames = []
+    for found in sequence.files:
+        path, sha256 = known[found]
+        if found.header is not None:
+            frames.append(FileFrame(path, found.name, sha256, found.header.width, found.header.height))
+    notes = [f"numbers missing: {numbers_in_words(sequence.missing)}"] if sequence.missing else []
+    return frames, notes
+
+
+def _recipe(options: argparse.Namespace) -> Recipe:
+    base: dict[str, Any] = {}
+    if options.recipe:
+        path = Path(options.recipe)
+        try:
+            base = Recipe.model_validate_json(read_file(path)).model_dump(mode="json")
+        except ValidationError as error:
+            raise InputError(_first(error), file=path.name, remedy="mend the recipe") from error
+    else:
+        base = Recipe().model_dump(mode="json")
+    rhythm, framing, output = base["rhythm"], base["framing"], base["outputs"][0]
+    if options.fps is not None:
+        parse_rate(options.fps)
+        rhythm |= {"rate": options.fps, "delay": None}
+    if options.delay is not None:
+        rhythm["delay"] = parse_delay(options.delay)
+    if options.range is not None:
+        match = re.fullmatch(r"(\d{1,9})-(\d{1,9})", options.range)
+        if match is None:
+            raise InputError(f"--range {options.range!r} is not a range", remedy="give one such as 1-18")
+        rhythm |= {"first": int(match[1]), "last": int(match[2])}
+    if options.reverse:
+        rhythm["direction"] = "reverse"
+    if options.there_and_back:
+        rhythm["direction"] = "there-and-back"
+    if options.size is not None:
+        match = re.fullmatch(r"(\d{1,6})?x(\d{1,6})?", options.size)
+        if match is None or not (match[1] or match[2]):
+            raise InputError(f"--size {options.size!r} is not a size", remedy="give 580x, x351 or 580x351")
+        output["size"] |= {
+            "width": int(match[1]) if match[1] else None,
+            "height": int(match[2]) if match[2] else None,
+        }
+    if options.crop is not None:
+        if not re.fullmatch(r"\d{1,6}(,\d{1,6}){3}", options.crop):
+            raise InputError(
+                f"--crop {options.crop!r} is not a crop", remedy="give X,Y,W,H, such as 0,0,320,240"
+            )
+        framing["crop"] = [int(part) for part in options.crop.split(",")]
+    if options.matte is not None:
+        output["alpha"] |= {"edges": "matte", "matte": options.matte}
+    if options.max_bytes is not None:
+        output["budget"] = _bytes(options.max_bytes)
+    for part, key, value in (
+        (rhythm, "step", options.step),
+        (rhythm, "repeat", options.repeat),
+        (output["size"], "fit", options.fit),
+        (output["alpha"], "cutoff", options.cutoff),
+        (output["tuning"], "colours", options.colours),
+        (output["tuning"], "dither", options.dither),
+        (output["tuning"], "amount", options.dither_amount),
+        (output["tuning"], "tolerance", options.tolerance),
+    ):
+        if value is not None:
+            part[key] = value
+    try:
+        return Recipe.model_validate(base)
+    except ValidationError as error:
+        raise InputError(_first(error), remedy="see 'jayflick make --help'") from error
+
+
+def _first(error: ValidationError) -> str:
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return f"{where}: {first['msg']}" if where else str(first["msg"])
+
+
+def _bytes(text: str) -> int:
+    match = re.fullmatch(r"(\d{1,12})([KkMm]?)", text)
+    if match is None:
+        raise InputError(f"--max-bytes {text!r} is not a size", remedy="give bytes, or 1024K, or 5M")
+    return int(match[1]) * {"": 1, "k": 1024, "m": 1024 * 1024}[match[2].lower()]
+
+
+def _write_file(path: Path, data: bytes) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".jayflick-")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        mask = os.umask(0)
+        os.umask(mask)
+        os.chmod(name, 0o666 & ~mask)
+        os.replace(name, path)
+    except BaseException:
+        os.unlink(name)
+        raise
+
+
+def _write_frames(rendered: Rendered, folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    gif = read_gif(rendered.data)
+    digits = max(4, len(str(len(gif.frames))))
+    for number, picture in enumerate(gif.pictures(), 1):
+        Image.fromarray(picture).save(folder / f"{number:0{digits}}.png")
+
+
+def _report(
+    options: argparse.Namespace, recipe: Recipe, rendered: Rendered, output: Path, read: float, total: float
+) -> dict[str, Any]:
+    info = rendered.info
+    seconds = rendered.seconds
+    return {
+        "output": output.name + ("/" if output.is_dir() else ""),
+        **{key: info[key] for key in ("bytes", "width", "height", "count", "duration_ms")},
+        "wanted_duration_ms": milliseconds(rendered.plan.durations),
+        "seconds": {
+            "read": round(read, 4),
+            **{stage: round(seconds[stage], 4) for stage in ("rhythm", "framing", "tuning", "encoding")},
+            "total": round(total, 4),
+        },
+        "peak_memory_bytes": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
+        "options": recipe.model_dump(mode="json"),
+        "notes": rendered.notes,
+    }
+
+
+# info and gather
+
+
+def _info(options: argparse.Namespace) -> None:
+    path = Path(options.file)
+    data = read_file(path)
+    document = describe(read_gif(data, name=path.name), len(data), name=path.name)
+    if options.json:
+        print(json.dumps(document, indent=2))
+        return
+    times = {0: "for ever", 1: "once"}.get(document["repeat"], f"{document['repeat']} times")
+    print(
+        f"{printable(path.name)}: {document['width']} × {document['height']}, {document['count']} frames, "
+        f"{document['duration_ms'] / 1000:.2f} s {times}, {document['bytes']} bytes, "
+        f"{document['colours']} colours{', transparent' if document['transparent'] else ''}"
+    )
+    print("frame  delay ms    bytes  colours  disposal  palette  box")
+    for frame in document["frames"]:
+        x, y, width, height = frame["box"]
+        print(
+            f"{frame['index'] + 1:5} {frame['delay_ms']:9} {frame['bytes']:8} {frame['colours']:8} "
+            f"{frame['disposal']:9}  {frame['palette'] or 'none':7}  {width}×{height} at {x},{y}"
+        )
+
+
+def _gather(options: argparse.Namespace) -> None:
+    sequences, ignored = gather(found for _, found, _ in look_at(list_files(options.input)))
+    document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
+    if options.json:
+        print(json.dumps(document, indent=2, ensure_ascii=False))
+        return
+    for entry in document["sequences"]:
+        span = f", {entry['first']} to {entry['last']}" if entry["first"] is not None else ""
+        sizes = ", ".join(entry["sizes"])
+        print(f"{printable(entry['pattern'])}: {entry['count']} frames{span}, {sizes}")
+        for problem in entry["problems"]:
+            file = f"{printable(problem['file'])}: " if problem["file"] else ""
+            print(f"  {file}{problem['message']}; {problem['remedy']}")
+    for item in document["ignored"]:
+        print(f"ignored {printable(item['file'])}: {item['message']}")
+    if not document["sequences"]:
+        raise InputError("there are no frames here", remedy="bring numbered PNG frames")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

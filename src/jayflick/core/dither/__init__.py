@@ -1,0 +1,1 @@
+"""Turning true colours into palette indices, calm from frame to frame."""

@@ -1,0 +1,183 @@
+"""True colours to palette indices: plainly, or with each pixel's error spread over its neighbours.
+
+Both loops are told what is on show already. A pixel whose source has not moved keeps its index, and so does
+one for which the shown colour serves at least as well as a fresh choice: still areas stay still (no crawling
+dither), and what stays need not be written again.
+
+Error diffusion follows R. W. Floyd and L. Steinberg, "An adaptive algorithm for spatial greyscale" (1976),
+its rows taken in alternating directions.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..compiled import compiled, inlined
+from ..palette.nearest import Nearest, cell_of, fill_cell
+from ..palette.oklab import LINEAR
+
+
+@inlined
+def _square(red: int, green: int, blue: int, palette: NDArray[np.int32], index: int) -> int:
+    i = np.uint64(index)
+    r, g, b = red - palette[i, 0], green - palette[i, 1], blue - palette[i, 2]
+    return r * r + g * g + b * b
+
+
+@inlined
+def _channels(pixel: np.uint32) -> tuple[int, int, int]:
+    return np.int64(pixel & 255), np.int64((pixel >> 8) & 255), np.int64((pixel >> 16) & 255)
+
+
+@inlined
+def _still(pixel: np.uint32, before: np.uint32, reach: int) -> bool:
+    if pixel == before:
+        return True
+    if reach == 0:
+        return False
+    r, g, b = _channels(pixel)
+    r0, g0, b0 = _channels(before)
+    return abs(r - r0) <= reach and abs(g - g0) <= reach and abs(b - b0) <= reach
+
+
+@compiled
+def _plain(
+    frame: NDArray[np.uint32],
+    shown: NDArray[np.uint8],
+    written: NDArray[np.uint32],
+    none: int,
+    palette: NDArray[np.int32],
+    entries: NDArray[np.int32],
+    linear: NDArray[np.float64],
+    candidates: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    bits: int,
+    reach: int,
+) -> None:
+    for y in range(frame.shape[0]):
+        for column in range(frame.shape[1]):
+            x = np.uint64(column)
+            pixel = frame[y, x]
+            now = np.int64(shown[y, x])
+            if pixel >> 24 == 0:
+                shown[y, x] = none
+                continue
+            if now != none and _still(pixel, written[y, x], reach):
+                continue
+            r, g, b = _channels(pixel)
+            fresh = np.int64(table[cell_of(r, g, b, bits)]) - 1
+            if fresh < 0:
+                fresh = fill_cell(r, g, b, entries, linear, candidates, table, bits)
+            was = fresh if now == none else now
+            better = _square(r, g, b, palette, fresh) < _square(r, g, b, palette, was)
+            shown[y, x] = fresh if better else was
+            written[y, x] = pixel
+
+
+@compiled
+def _diffused(
+    frame: NDArray[np.uint32],
+    shown: NDArray[np.uint8],
+    written: NDArray[np.uint32],
+    none: int,
+    palette: NDArray[np.int32],
+    entries: NDArray[np.int32],
+    linear: NDArray[np.float64],
+    candidates: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    bits: int,
+    reach: int,
+    amount: int,
+    carry: NDArray[np.int32],
+) -> None:
+    height, width = frame.shape[0], frame.shape[1]
+    # Errors in 1/16 levels for the row at hand and, written behind it as it goes, for the row below.
+    here = carry.copy()
+    below = np.zeros_like(here)
+    spent = reach * reach
+    for y in range(height):
+        step = 1 if y & 1 == 0 else -1
+        column = 0 if step == 1 else width - 1
+        ahead_r = ahead_g = ahead_b = 0  # for the next pixel of this row
+        under_r = under_g = under_b = 0  # for the pixel below the one at hand, so far
+        after_r = after_g = after_b = 0  # for the one below the next, so far
+        for _ in range(width):
+            x = np.uint64(column)
+            e = np.uint64(column + 1)
+            behind = np.uint64(column + 1 - step)
+            pixel = frame[y, x]
+            now = np.int64(shown[y, x])
+            er = eg = eb = 0
+            if pixel >> 24 == 0:
+                shown[y, x] = none
+            elif now == none or not _still(pixel, written[y, x], reach):
+                r, g, b = _channels(pixel)
+                r = min(max(r + ((here[e, 0] + ahead_r + 8) >> 4), 0), 255)
+                g = min(max(g + ((here[e, 1] + ahead_g + 8) >> 4), 0), 255)
+                b = min(max(b + ((here[e, 2] + ahead_b + 8) >> 4), 0), 255)
+                pick = np.int64(table[cell_of(r, g, b, bits)]) - 1
+                if pick < 0:
+                    pick = fill_cell(r, g, b, entries, linear, candidates, table, bits)
+                was = pick if now == none else now
+                serves = _square(r, g, b, palette, was) <= _square(r, g, b, palette, pick) + spent
+                pick = was if serves else pick
+                shown[y, x] = pick
+                written[y, x] = pixel
+                p = np.uint64(pick)
+                er = (r - palette[p, 0]) * amount >> 7
+                eg = (g - palette[p, 1]) * amount >> 7
+                eb = (b - palette[p, 2]) * amount >> 7
+            below[behind, 0] = under_r + er * 3
+            below[behind, 1] = under_g + eg * 3
+            below[behind, 2] = under_b + eb * 3
+            under_r, under_g, under_b = after_r + er * 5, after_g + eg * 5, after_b + eb * 5
+            after_r, after_g, after_b = er, eg, eb
+            ahead_r, ahead_g, ahead_b = er * 7, eg * 7, eb * 7
+            column += step
+        last = np.uint64(column + 1 - step)
+        below[last, 0] = under_r
+        below[last, 1] = under_g
+        below[last, 2] = under_b
+        here, below = below, here
+    carry[:] = here
+
+
+class Quantiser:
+    """Quantises the frames of one loop in order, remembering what is on show.
+
+    ``shown`` holds the indices last shown, shape (height, width); ``none`` (one past the last entry) stands
+    for "nothing". ``amount`` is the share of each error that is diffused, 0 to 100; ``reach`` how many levels
+    a channel's source may move while its pixel stays as it was.
+
+    A frame may be taken in bands of rows from the top down. A band needs only the band above it of the same
+    frame and itself of the frame before, so two threads can follow each other through a sequence.
+    """
+
+    def __init__(self, nearest: Nearest, height: int, width: int, *, amount: int, reach: int) -> None:
+        self.none = len(nearest.palette)
+        self.shown = np.full((height, width), self.none, np.uint8)
+        self._written = np.zeros((height, width), np.uint32)
+        self._nearest = nearest
+        self._palette = nearest.palette.astype(np.int32)
+        self._amount = round(amount * 128 / 100)
+        self._reach = reach
+
+    def carry(self) -> NDArray[np.int32]:
+        """The errors that enter the first row of a frame: none."""
+        return np.zeros((self.shown.shape[1] + 2, 3), np.int32)
+
+    def take(self, frame: NDArray[np.uint8], rows: slice, carry: NDArray[np.int32]) -> NDArray[np.uint8]:
+        """Show a band of the next frame; returns a copy of its new indices.
+
+        ``frame``: the whole frame, shape (height, width, 4), alpha 0 or not. ``carry``: errors entering the
+        band's first row, replaced by those leaving its last.
+        """
+        near = self._nearest
+        shown = self.shown[rows]
+        words = frame.view("<u4")[rows, :, 0]  # a pixel as one word: red lowest, alpha highest
+        band = (words, shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
+        lookup = (near.candidates, near.table, near.bits, self._reach)
+        if self._amount == 0:
+            _plain(*band, *lookup)
+        else:
+            _diffused(*band, *lookup, self._amount, carry)
+        return shown.copy()

@@ -1,0 +1,1 @@
+"""Fitting the picture to its output: cropped, scaled, its soft edges settled."""

@@ -1,0 +1,55 @@
+"""Settling soft edges into the one bit of alpha that a GIF holds."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..compiled import compiled
+from ..recipe import Alpha
+
+
+@compiled
+def _is_opaque(frame: NDArray[np.uint8]) -> bool:
+    for y in range(frame.shape[0]):
+        for x in range(frame.shape[1]):
+            if frame[y, x, 3] != 255:
+                return False
+    return True
+
+
+@compiled
+def _settle(
+    frame: NDArray[np.uint8],
+    out: NDArray[np.uint8],
+    least: int,
+    blend: bool,
+    fill: bool,
+    matte: NDArray[np.uint8],
+) -> None:
+    for y in range(frame.shape[0]):
+        for x in range(frame.shape[1]):
+            alpha = np.int64(frame[y, x, 3])
+            if alpha < least and not fill:
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = out[y, x, 3] = 0
+                continue
+            for c in range(3):
+                level = np.int64(frame[y, x, c])
+                if blend:
+                    level = (level * alpha + np.int64(matte[c]) * (255 - alpha) + 127) // 255
+                out[y, x, c] = level
+            out[y, x, 3] = 255
+
+
+def settle(frame: NDArray[np.uint8], alpha: Alpha) -> NDArray[np.uint8]:
+    """The frame, shape (height, width, 4) straight RGBA, with alpha only 0 or 255.
+
+    Blending over the page colour is done on sRGB levels, as browsers lay a picture over a page. With a page
+    colour every pixel that is there at all stays; cut off, those of alpha below the cut-off go and the others
+    keep their own colour. A frame opaque throughout is returned as it is.
+    """
+    if _is_opaque(frame):
+        return frame
+    out = np.empty_like(frame)
+    matte = np.array([int(alpha.matte[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+    least = alpha.cutoff if alpha.edges == "cutoff" else 1
+    _settle(frame, out, least, alpha.edges != "cutoff", alpha.edges == "fill", matte)
+    return out

@@ -1,0 +1,45 @@
+"""The size an output gets, and how the picture lies in it."""
+
+from dataclasses import dataclass
+
+from ..errors import InputError
+from ..recipe import MAX_SIDE, Size
+
+
+@dataclass(frozen=True)
+class Placement:
+    """A picture of ``picture`` pixels scaled to lie at ``left``, ``top`` on a canvas; it may reach outside."""
+
+    canvas: tuple[int, int]
+    picture: tuple[int, int]
+    left: int
+    top: int
+
+
+def _in_proportion(side: int, other: int, wanted: int) -> int:
+    """``other`` × ``wanted`` / ``side``, rounded to the nearest pixel, at least one."""
+    return max(1, (2 * other * wanted + side) // (2 * side))
+
+
+def place(size: Size, width: int, height: int) -> Placement:
+    """Place a picture of ``width`` × ``height``; 688 × 416 at 580 wide is 351 high."""
+    wanted_width, wanted_height = size.width, size.height
+    if wanted_width is None and wanted_height is None:
+        wanted_width, wanted_height = width, height
+    elif wanted_height is None and wanted_width is not None:
+        wanted_height = _in_proportion(width, height, wanted_width)
+    elif wanted_width is None and wanted_height is not None:
+        wanted_width = _in_proportion(height, width, wanted_height)
+    if wanted_width is None or wanted_height is None or max(wanted_width, wanted_height) > MAX_SIDE:
+        raise InputError(
+            f"the output would be {wanted_width} × {wanted_height}; {MAX_SIDE} is the longest side",
+            remedy="give a smaller width or height",
+        )
+    canvas = (wanted_width, wanted_height)
+    picture = canvas
+    if size.width is not None and size.height is not None and size.fit != "stretch":
+        across = (wanted_width, _in_proportion(width, height, wanted_width))
+        along = (_in_proportion(height, width, wanted_height), wanted_height)
+        wide = width * wanted_height > height * wanted_width
+        picture = across if wide == (size.fit == "contain") else along
+    return Placement(canvas, picture, (canvas[0] - picture[0]) // 2, (canvas[1] - picture[1]) // 2)

@@ -1,0 +1,237 @@
+"""From true-colour frames to the bytes of a GIF, writing only what changes."""
+
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..compiled import compiled
+from ..dither.quantise import Quantiser
+from ..palette.choose import choose_palette
+from ..palette.histogram import Histogram
+from ..palette.nearest import Nearest
+from . import lzw
+from .writer import CLEAR, KEEP, Box, FrameBlock, colour_table_bits, write_gif
+
+MOST_COLOURS = 255
+THREADS = 2
+"""Frames counted or coded side by side. The result does not depend on it."""
+
+
+class Frames(Protocol):
+    """Frames fetched one at a time, so that a long sequence never stands in memory whole."""
+
+    def __len__(self) -> int: ...
+
+    def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
+        """Frame ``index``, shape (height, width, 4), straight alpha of 0 or 255."""
+        ...
+
+
+@compiled
+def _alpha_range(frame: NDArray[np.uint8]) -> bool:
+    for y in range(frame.shape[0]):
+        for x in range(frame.shape[1]):
+            if frame[y, x, 3] == 0:
+                return True
+    return False
+
+
+@compiled
+def _changed(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> tuple[int, int, int, int]:
+    height, width = canvas.shape
+    left, right, top, bottom = width, -1, height, -1
+    for y in range(height):
+        for x in range(width):
+            if canvas[y, x] != wanted[y, x]:
+                left, right = min(left, x), max(right, x)
+                top, bottom = min(top, y), y
+    return left, top, right + 1, bottom + 1
+
+
+@compiled
+def _vanished(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8], none: int) -> tuple[int, int, int, int]:
+    height, width = canvas.shape
+    left, right, top, bottom = width, -1, height, -1
+    for y in range(height):
+        for x in range(width):
+            if canvas[y, x] != none and wanted[y, x] == none:
+                left, right = min(left, x), max(right, x)
+                top, bottom = min(top, y), y
+    return left, top, right + 1, bottom + 1
+
+
+Edges = tuple[int, int, int, int]  # left, top, right, bottom; empty when right <= left
+
+
+def _union(a: Edges, b: Edges) -> Edges:
+    return min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])
+
+
+@dataclass
+class _Pending:
+    """A frame whose disposal waits for the next one to be known."""
+
+    indices: NDArray[np.uint8]
+    canvas: NDArray[np.uint8]
+    edges: Edges
+    disposal: int = KEEP
+
+
+def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None) -> Histogram:
+    """The colours of all frames, counted side by side."""
+
+    def part(first: int) -> Histogram:
+        histogram = Histogram.empty()
+        for index in range(first, len(frames), THREADS):
+            frame = frames[index]
+            histogram.add(frame, transparent=_alpha_range(frame))
+            on_frame()
+        return histogram
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        parts = list(pool.map(part, range(THREADS)))
+    total = parts[0]
+    for other in parts[1:]:
+        total.merge(other)
+    return total
+
+
+def _quantised(frames: Frames, quantiser: Quantiser) -> Iterator[NDArray[np.uint8]]:
+    """The indices of each frame in turn. One thread takes the upper halves, one follows with the lower."""
+    height, width = quantiser.shown.shape
+    middle = height // 2
+
+    def upper(index: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]:
+        frame = frames[index]
+        out = np.empty((height, width), np.uint8)
+        carry = quantiser.carry()
+        out[:middle] = quantiser.take(frame, slice(0, middle), carry)
+        return frame, out, carry
+
+    def lower(
+        above: Future[tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]],
+    ) -> NDArray[np.uint8]:
+        frame, out, carry = above.result()
+        out[middle:] = quantiser.take(frame, slice(middle, height), carry)
+        return out
+
+    with ThreadPoolExecutor(1) as first, ThreadPoolExecutor(1) as second:
+        ahead: deque[Future[NDArray[np.uint8]]] = deque()
+        try:
+            for index in range(len(frames)):
+                ahead.append(second.submit(lower, first.submit(upper, index)))
+                if len(ahead) > 2 * THREADS:
+                    yield ahead.popleft().result()
+            while ahead:
+                yield ahead.popleft().result()
+        finally:
+            for future in ahead:
+                future.cancel()
+
+
+@dataclass(frozen=True)
+class SharedPalette:
+    """The palette all frames of a file share."""
+
+    colours: NDArray[np.uint8]
+    """Shape (n, 3), at most 255: one index is left to mark what does not change."""
+    lossless: bool
+    """Whether it holds every colour of every frame."""
+    transparent: bool
+    """Whether any frame has a transparent pixel."""
+
+
+def share_palette(
+    frames: Frames, colours: int, *, on_frame: Callable[[], None] = lambda: None
+) -> SharedPalette:
+    """Choose the palette for all frames. ``on_frame`` is called once a frame and may raise to stop."""
+    histogram = count_colours(frames, on_frame=on_frame)
+    palette = choose_palette(histogram, min(colours, MOST_COLOURS))
+    if len(palette) == 0:
+        palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
+    exact = histogram.exact()
+    return SharedPalette(palette, exact is not None and len(exact) <= len(palette), histogram.transparent)
+
+
+def encode_gif(
+    frames: Frames,
+    shared: SharedPalette,
+    *,
+    amount: int = 0,
+    reach: int = 0,
+    rests: bool = False,
+    on_frame: Callable[[], None] = lambda: None,
+) -> bytes:
+    """The frames as a GIF with one palette, every delay 0 and no repeat; see :mod:`.retime`.
+
+    ``amount``: how much of each pixel's error is diffused, in percent, 0 for no dither; a lossless palette
+    leaves nothing to dither. ``reach``: how many levels a source may move while its pixel stays. ``rests``:
+    the last frame stays when playing ends, so it must not be cleared away. ``on_frame`` is called once a
+    frame and may raise to stop the work.
+    """
+    palette = shared.colours
+    amount = 0 if shared.lossless else amount
+    marked = len(frames) > 1 or shared.transparent
+    none = len(palette)
+    size = max(2, colour_table_bits(none + (1 if marked else 0)))
+    height, width = frames[0].shape[:2]
+    quantiser = Quantiser(
+        Nearest.of(palette, bits=8 if shared.lossless else 6), height, width, amount=amount, reach=reach
+    )
+    canvas = np.full((height, width), none, np.uint8)
+    first: NDArray[np.uint8] | None = None
+    pending: _Pending | None = None
+    coded: list[FrameBlock] = []
+    queue: deque[Future[FrameBlock]] = deque()
+
+    def code(frame: _Pending) -> FrameBlock:
+        left, top, right, bottom = frame.edges
+        window = np.s_[top:bottom, left:right]
+        data = lzw.encode(frame.indices[window], frame.canvas[window], none, size=size, free=marked)
+        box: Box = (left, top, right - left, bottom - top)
+        return FrameBlock(box, frame.disposal, data)
+
+    def clear_after(frame: _Pending, vanished: Edges) -> None:
+        frame.disposal = CLEAR
+        frame.edges = _union(frame.edges, vanished)
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        try:
+            for indices in _quantised(frames, quantiser):
+                if pending is None:
+                    first = indices
+                    edges: Edges = (0, 0, width, height)
+                else:
+                    if shared.transparent:
+                        vanished = _vanished(canvas, indices, none)
+                        if vanished[2] > vanished[0]:
+                            clear_after(pending, vanished)
+                            left, top, right, bottom = pending.edges
+                            canvas = canvas.copy()
+                            canvas[top:bottom, left:right] = none
+                    queue.append(pool.submit(code, pending))
+                    edges = _changed(canvas, indices)
+                    if edges[2] <= edges[0]:
+                        edges = (0, 0, 1, 1)  # nothing changed; a frame must still have an area
+                pending = _Pending(indices, canvas, edges)
+                canvas = indices
+                while len(queue) > 2 * THREADS:
+                    coded.append(queue.popleft().result())
+                on_frame()
+            if pending is not None and first is not None:
+                if shared.transparent and not rests and len(frames) > 1:
+                    # Some viewers begin the next round on what the last one left.
+                    vanished = _vanished(canvas, first, none)
+                    if vanished[2] > vanished[0]:
+                        clear_after(pending, vanished)
+                queue.append(pool.submit(code, pending))
+            coded += [future.result() for future in queue]
+        finally:
+            for future in queue:
+                future.cancel()
+    return write_gif(width, height, palette, none if marked else None, coded)

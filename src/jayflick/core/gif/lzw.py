@@ -1,0 +1,179 @@
+"""The variable-length-code LZW of GIF89a, Appendix F."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..compiled import compiled, inlined
+
+_TABLE = 1 << 13
+_FREE = np.uint32(0xFFFFFFFF)
+
+
+@inlined
+def _slot(table: NDArray[np.uint32], key: np.uint32) -> int:
+    """Where ``key`` (prefix << 8 | symbol) stands in the table, or the free place where it belongs."""
+    place = np.int64((np.uint32(key * np.uint32(2654435761)) >> np.uint32(19)) & np.uint32(_TABLE - 1))
+    while table[place] != _FREE and (table[place] >> np.uint32(12)) != key:
+        place = (place + 1) & (_TABLE - 1)
+    return place
+
+
+@compiled
+def _encode(
+    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], none: int, free: bool, size: int
+) -> NDArray[np.uint8]:
+    height, width = wanted.shape
+    out = np.empty(height * width * 2 + 64, np.uint8)
+    # A table entry is prefix (12 bits), symbol (8) and code (12) in one word: 32 KB, which stays in cache.
+    table = np.full(_TABLE, _FREE, np.uint32)
+    clear = 1 << size
+    upcoming = clear + 2
+    bits = size + 1
+    store = np.uint64(clear)
+    held = bits
+    length = 0
+    prefix = -1
+    for y in range(height):
+        for x in range(width):
+            symbol = np.int64(wanted[y, x])
+            other = symbol
+            if free and canvas[y, x] == wanted[y, x]:
+                symbol = none
+            if prefix < 0:
+                prefix = symbol
+                continue
+            place = _slot(table, np.uint32((prefix << 8) | symbol))
+            if table[place] != _FREE:
+                prefix = np.int64(table[place] & np.uint32(4095))
+                continue
+            if other != symbol:
+                # The canvas already shows this colour: writing it again and writing nothing look the same,
+                # so take whichever the dictionary knows.
+                second = _slot(table, np.uint32((prefix << 8) | other))
+                if table[second] != _FREE:
+                    prefix = np.int64(table[second] & np.uint32(4095))
+                    continue
+            store |= np.uint64(prefix) << np.uint64(held)
+            held += bits
+            while held >= 8:
+                out[length] = np.uint8(store & np.uint64(255))
+                length += 1
+                store >>= np.uint64(8)
+                held -= 8
+            if upcoming < 4096:
+                table[place] = (np.uint32((prefix << 8) | symbol) << np.uint32(12)) | np.uint32(upcoming)
+                if upcoming == (1 << bits):
+                    bits += 1
+                upcoming += 1
+            else:
+                store |= np.uint64(clear) << np.uint64(held)
+                held += bits
+                table[:] = _FREE
+                upcoming = clear + 2
+                bits = size + 1
+            prefix = symbol
+    store |= np.uint64(prefix) << np.uint64(held)
+    held += bits
+    if upcoming == (1 << bits) and bits < 12:
+        bits += 1
+    store |= np.uint64(clear + 1) << np.uint64(held)
+    held += bits
+    while held > 0:
+        out[length] = np.uint8(store & np.uint64(255))
+        length += 1
+        store >>= np.uint64(8)
+        held -= 8
+    return out[:length].copy()
+
+
+def encode(
+    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], none: int, *, size: int, free: bool
+) -> NDArray[np.uint8]:
+    """Code the palette indices ``wanted``, shape (height, width), as one LZW stream (bytes, not sub-blocks).
+
+    ``size`` is the LZW minimum code size, 2 to 8. With ``free``, a pixel that ``canvas`` (same shape) shows
+    already may be coded either as itself or as ``none``, the transparent index, whichever codes shorter.
+    """
+    return _encode(wanted, canvas, none, free, size)
+
+
+@compiled
+def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
+    prefix = np.zeros(4096, np.int32)
+    suffix = np.zeros(4096, np.uint8)
+    run = np.ones(4096, np.int32)
+    clear = 1 << size
+    for i in range(clear):
+        suffix[i] = i
+    upcoming = clear + 2
+    bits = size + 1
+    store = np.int64(0)
+    held = 0
+    last = -1
+    first = np.uint8(0)
+    place = 0
+    at = 0
+    total = out.shape[0]
+    while True:
+        while held < bits:
+            if at == data.shape[0]:
+                return place
+            store |= np.int64(data[at]) << held
+            at += 1
+            held += 8
+        code = store & ((1 << bits) - 1)
+        store >>= bits
+        held -= bits
+        if code == clear:
+            upcoming = clear + 2
+            bits = size + 1
+            last = -1
+            continue
+        if code == clear + 1:
+            return place
+        if last < 0:
+            if code > clear:
+                return -1
+            length = 1
+        elif code < upcoming:
+            length = run[code]
+        elif code == upcoming and upcoming < 4096:
+            length = run[last] + 1
+        else:
+            return -1
+        if place + length > total:
+            return -2
+        # A code is a run written backwards: its own symbol, then its prefix's, down to a single symbol.
+        walk = code
+        end = place + length - 1
+        if code == upcoming and last >= 0:
+            out[end] = first
+            end -= 1
+            walk = last
+        while end >= place:
+            out[end] = suffix[walk]
+            walk = prefix[walk]
+            end -= 1
+        first = out[place]
+        if last >= 0 and upcoming < 4096:
+            prefix[upcoming] = last
+            suffix[upcoming] = first
+            run[upcoming] = run[last] + 1
+            upcoming += 1
+            if upcoming == (1 << bits) and bits < 12:
+                bits += 1
+        last = code
+        place += length
+
+
+def decode(data: NDArray[np.uint8], size: int, pixels: int) -> NDArray[np.uint8]:
+    """The inverse: exactly ``pixels`` indices from an LZW stream; ``ValueError`` says how it is broken."""
+    out = np.empty(pixels, np.uint8)
+    count = _decode(data, size, out)
+    if count == -1:
+        raise ValueError("its picture data has a code that was never defined")
+    if count == -2:
+        raise ValueError("its picture data is longer than its frame")
+    if count < pixels:
+        raise ValueError(f"its picture data ends after {count} of {pixels} pixels")
+    return out

@@ -1,0 +1,264 @@
+"""Reading GIF files: their blocks, what each frame costs, and the pictures an audience sees."""
+
+import struct
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import InputError
+from . import lzw
+from .writer import CLEAR, Box
+
+RESTORE = 3
+MAX_PIXELS = 64_000_000
+MAX_FRAMES = 10_000
+LOOP_BLOCKS = (b"NETSCAPE2.0", b"ANIMEXTS1.0")
+
+
+@dataclass(frozen=True)
+class GifFrame:
+    """One image with the graphic control that goes with it."""
+
+    box: Box
+    delay: int
+    """Hundredths of a second, as written."""
+    delay_at: int | None
+    """Where the two delay bytes stand in the file, if the frame has a control block."""
+    disposal: int
+    transparent: int | None
+    local_palette: NDArray[np.uint8] | None
+    interlaced: bool
+    code_size: int
+    data: NDArray[np.uint8]
+    start: int
+    stop: int
+    """The frame's own bytes in the file, control block included: ``stop - start`` is what it costs."""
+
+
+@dataclass(frozen=True)
+class Gif:
+    """A parsed file."""
+
+    width: int
+    height: int
+    repeat: int
+    """How often it plays: 0 for ever, 1 once."""
+    palette: NDArray[np.uint8] | None
+    repeat_at: tuple[int, int]
+    """Where its repeat block stands, or would stand: start and stop."""
+    frames: list[GifFrame] = field(default_factory=list)
+
+    def indices(self, frame: GifFrame, *, name: str = "GIF") -> NDArray[np.uint8]:
+        """The frame's own palette indices, shape (box height, box width)."""
+        _, _, width, height = frame.box
+        try:
+            flat = lzw.decode(frame.data, frame.code_size, width * height)
+        except ValueError as broken:
+            raise InputError(str(broken), file=name, remedy="bring an undamaged copy") from broken
+        rows = flat.reshape(height, width)
+        if frame.interlaced:  # Appendix E
+            order = [y for first, step in ((0, 8), (4, 8), (2, 4), (1, 2)) for y in range(first, height, step)]
+            straight = np.empty_like(rows)
+            straight[order] = rows
+            rows = straight
+        return rows
+
+    def shows_page(self, *, name: str = "GIF") -> bool:
+        """Whether any frame, as seen, has a pixel that shows the page behind it."""
+        opaque = np.zeros((self.height, self.width), bool)
+        for frame in self.frames:
+            left, top, width, height = frame.box
+            area = opaque[top : top + height, left : left + width]
+            before = area.copy() if frame.disposal == RESTORE else None
+            if frame.transparent is None:
+                area[:] = True
+            elif not area.all():
+                area |= self.indices(frame, name=name) != frame.transparent
+            if not opaque.all():
+                return True
+            if frame.disposal == CLEAR:
+                area[:] = False
+            elif before is not None:
+                area[:] = before
+        return False
+
+    def pictures(self, *, name: str = "GIF") -> Iterator[NDArray[np.uint8]]:
+        """Each frame as it is seen, shape (height, width, 4): drawn over what earlier ones left behind.
+
+        An area restored "to background" becomes transparent, as every current decoder does it.
+        """
+        canvas = np.zeros((self.height, self.width, 4), np.uint8)
+        for frame in self.frames:
+            left, top, width, height = frame.box
+            before = canvas.copy() if frame.disposal == RESTORE else None
+            table = np.zeros((256, 4), np.uint8)
+            palette = frame.local_palette if frame.local_palette is not None else self.palette
+            if palette is not None:
+                table[: len(palette), :3] = palette
+            table[:, 3] = 255
+            rows = self.indices(frame, name=name)[: self.height - top, : self.width - left]
+            area = canvas[top : top + height, left : left + width]
+            if frame.transparent is None:
+                area[:] = table[rows]
+            else:
+                drawn = rows != frame.transparent
+                area[drawn] = table[rows[drawn]]
+            yield canvas.copy()
+            if frame.disposal == CLEAR:
+                area[:] = 0
+            elif before is not None:
+                canvas = before
+
+
+class _Bytes:
+    def __init__(self, data: bytes, name: str) -> None:
+        self.data, self.name, self.at = data, name, 0
+
+    def broken(self, what: str) -> InputError:
+        return InputError(what, file=self.name, remedy="bring an undamaged copy")
+
+    def take(self, count: int) -> bytes:
+        part = self.data[self.at : self.at + count]
+        if len(part) < count:
+            raise self.broken(f"the file ends early, after {len(self.data)} bytes")
+        self.at += count
+        return part
+
+    def sub_blocks(self) -> bytes:
+        parts = []
+        while size := self.take(1)[0]:
+            parts.append(self.take(size))
+        return b"".join(parts)
+
+
+def _palette(source: _Bytes, flags: int) -> NDArray[np.uint8] | None:
+    if not flags & 0x80:
+        return None
+    count = 2 << (flags & 7)
+    return np.frombuffer(source.take(count * 3), np.uint8).reshape(count, 3)
+
+
+def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
+    """Parse a whole file; ``InputError`` names the file and what is wrong with it.
+
+    Pixels are not decoded until asked for, so this costs time in proportion to the number of sub-blocks.
+    """
+    source = _Bytes(data, name)
+    if data[:6] not in (b"GIF87a", b"GIF89a"):
+        raise InputError("not a GIF file", file=name, remedy="bring a GIF")
+    source.take(6)
+    width, height, flags, _background, _aspect = struct.unpack("<HHBBB", source.take(7))
+    if not width or not height:
+        raise source.broken("its canvas has no area")
+    if width * height > MAX_PIXELS:
+        raise source.broken(f"its canvas of {width} × {height} is larger than {MAX_PIXELS:,} pixels")
+    palette = _palette(source, flags)
+    repeat = 1
+    repeat_at = (source.at, source.at)
+    frames: list[GifFrame] = []
+    control: tuple[int, int, int | None, int, int] | None = None  # disposal, delay, transparent, start, at
+    while True:
+        start = source.at
+        kind = source.take(1)[0]
+        if kind == 0x3B:
+            break
+        if kind == 0x21:
+            label = source.take(1)[0]
+            body_at = source.at
+            body = source.sub_blocks()
+            if label == 0xF9 and len(body) >= 4:
+                bits, delay, index = struct.unpack("<BHB", body[:4])
+                control = ((bits >> 2) & 7, delay, index if bits & 1 else None, start, body_at + 2)
+            elif label == 0xFF and body[:11] in LOOP_BLOCKS and len(body) >= 14 and body[11] == 1:
+                count = struct.unpack("<H", body[12:14])[0]
+                repeat = count + 1 if count else 0
+                repeat_at = (start, source.at)
+        elif kind == 0x2C:
+            left, top, w, h, image_flags = struct.unpack("<HHHHB", source.take(9))
+            if not w or not h:
+                raise source.broken(f"frame {len(frames) + 1} has no area")
+            if left + w > width or top + h > height:
+                # Viewers differ on what to do here; growing the canvas would change what the others see.
+                raise source.broken(f"frame {len(frames) + 1} reaches outside the canvas")
+            if len(frames) >= MAX_FRAMES:
+                raise source.broken(f"it has more than {MAX_FRAMES:,} frames")
+            local = _palette(source, image_flags)
+            size = source.take(1)[0]
+            if not 1 <= size <= 8:
+                raise source.broken(f"frame {len(frames) + 1} has a code size of {size}")
+            picture = np.frombuffer(source.sub_blocks(), np.uint8)
+            disposal, delay, transparent, begin, delay_at = control or (0, 0, None, start, -1)
+            frames.append(
+                GifFrame(
+                    box=(left, top, w, h),
+                    delay=delay,
+                    delay_at=delay_at if control else None,
+                    disposal=disposal,
+                    transparent=transparent,
+                    local_palette=local,
+                    interlaced=bool(image_flags & 0x40),
+                    code_size=size,
+                    data=picture,
+                    start=begin,
+                    stop=source.at,
+                )
+            )
+            control = None
+        elif kind != 0x00:  # a stray terminator is harmless, anything else is not a block
+            raise source.broken(f"byte {start} begins no known block")
+    if not frames:
+        raise source.broken("it holds no frames")
+    return Gif(width, height, repeat, palette, repeat_at, frames)
+
+
+def describe(gif: Gif, size: int, *, name: str = "GIF") -> dict[str, Any]:
+    """What the file really holds: the document that ``info`` prints. Decodes every frame once.
+
+    ``colours`` counts the different colours that are drawn, over the file and in each frame; ``transparent``
+    tells whether any pixel of any frame, as seen, shows the page behind it.
+    """
+
+    def drawn(frame: GifFrame) -> NDArray[np.bool_]:
+        used: NDArray[np.bool_] = np.bincount(gif.indices(frame, name=name).ravel(), minlength=256) > 0
+        if frame.transparent is not None:
+            used[frame.transparent] = False
+        return used
+
+    with ThreadPoolExecutor(2) as pool:
+        used = list(pool.map(drawn, gif.frames))
+    colours: set[bytes] = set()
+    for frame, entries in zip(gif.frames, used, strict=True):
+        palette = frame.local_palette if frame.local_palette is not None else gif.palette
+        if palette is not None:
+            colours.update(palette[i].tobytes() for i in np.flatnonzero(entries[: len(palette)]))
+    return {
+        "format": "gif",
+        "width": gif.width,
+        "height": gif.height,
+        "count": len(gif.frames),
+        "repeat": gif.repeat,
+        "duration_ms": sum(frame.delay for frame in gif.frames) * 10,
+        "bytes": size,
+        "colours": len(colours),
+        "transparent": gif.shows_page(name=name),
+        "frames": [
+            {
+                "index": index,
+                "delay_ms": frame.delay * 10,
+                "bytes": frame.stop - frame.start,
+                "box": list(frame.box),
+                "disposal": frame.disposal,
+                "palette": "local"
+                if frame.local_palette is not None
+                else "global"
+                if gif.palette is not None
+                else None,
+                "colours": int(entries.sum()),
+            }
+            for index, (frame, entries) in enumerate(zip(gif.frames, used, strict=True))
+        ],
+    }

@@ -1,0 +1,79 @@
+"""Laying out the blocks of a GIF89a file."""
+
+import struct
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+KEEP, CLEAR = 1, 2
+"""Disposal methods (section 23): leave the frame in place; restore its box to the background."""
+
+Box = tuple[int, int, int, int]
+"""Left, top, width, height in pixels of the canvas."""
+
+
+@dataclass(frozen=True)
+class FrameBlock:
+    """One frame ready to be written: LZW bytes for ``box``, in the global palette."""
+
+    box: Box
+    disposal: int
+    data: NDArray[np.uint8]
+
+
+def colour_table_bits(entries: int) -> int:
+    """How many bits index a colour table that holds ``entries`` (2 to 256) colours."""
+    return max(1, (entries - 1).bit_length())
+
+
+def sub_blocks(data: bytes) -> bytes:
+    """Data cut into sub-blocks of at most 255 bytes and closed by the empty one (sections 15 and 16)."""
+    parts = []
+    for start in range(0, len(data), 255):
+        part = data[start : start + 255]
+        parts += [bytes([len(part)]), part]
+    return b"".join([*parts, b"\0"])
+
+
+def repeat_block(repeat: int) -> bytes:
+    """How often to play: 0 for ever, 1 once (no block at all), n times.
+
+    The application extension (section 26) that every decoder reads; its count is of further rounds after the
+    first (common practice, no published source).
+    """
+    if repeat == 1:
+        return b""
+    return b"\x21\xff\x0bNETSCAPE2.0\x03\x01" + struct.pack("<H", min(max(repeat - 1, 0), 65535)) + b"\0"
+
+
+def write_gif(
+    width: int,
+    height: int,
+    palette: NDArray[np.uint8],
+    transparent: int | None,
+    frames: Iterable[FrameBlock],
+) -> bytes:
+    """A whole file with every delay 0 and no repeat block; :func:`..retime.retime` gives it its time.
+
+    ``palette``: shape (n, 3), the colours of indices 0 to n - 1. ``transparent``: an index from 0 to n.
+    """
+    entries = len(palette) + (1 if transparent == len(palette) else 0)
+    bits = colour_table_bits(entries)
+    table = np.zeros((1 << bits, 3), np.uint8)
+    table[: len(palette)] = palette
+    parts = [
+        b"GIF89a",  # section 17
+        struct.pack("<HHBBB", width, height, 0x80 | 0x70 | (bits - 1), 0, 0),  # section 18
+        table.tobytes(),  # section 19
+    ]
+    for frame in frames:
+        flags = (frame.disposal << 2) | (1 if transparent is not None else 0)
+        parts += [
+            b"\x21\xf9\x04" + struct.pack("<BHBB", flags, 0, transparent or 0, 0),  # section 23
+            b"\x2c" + struct.pack("<HHHHB", *frame.box, 0),  # section 20
+            bytes([max(2, bits)]),  # section 22
+            sub_blocks(frame.data.tobytes()),
+        ]
+    return b"".join([*parts, b"\x3b"])  # section 27

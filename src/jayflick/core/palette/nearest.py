@@ -1,0 +1,165 @@
+"""Which palette entry is nearest to a colour: found once for each colour met, then looked up."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..compiled import compiled, inlined
+from .oklab import LINEAR, SCALE, oklab, oklab_of_srgb
+
+MOST_CANDIDATES = 31
+"""Entries a neighbourhood may list; one that would list more is searched in full."""
+
+
+@inlined
+def _place(red: int, green: int, blue: int, linear: NDArray[np.float64]) -> tuple[int, int, int]:
+    light, a, b = oklab(linear[red], linear[green], linear[blue])
+    return np.int64(round(light * SCALE)), np.int64(round(a * SCALE)), np.int64(round(b * SCALE))
+
+
+@inlined
+def _distance(entries: NDArray[np.int32], i: int, p0: int, p1: int, p2: int) -> int:
+    d0, d1, d2 = entries[0, i] - p0, entries[1, i] - p1, entries[2, i] - p2
+    return d0 * d0 + d1 * d1 + d2 * d2
+
+
+@compiled
+def _list_candidates(
+    cell: int,
+    entries: NDArray[np.int32],
+    linear: NDArray[np.float64],
+    candidates: NDArray[np.uint8],
+) -> None:
+    """List the entries that can be nearest to any colour of a cell of 8 × 8 × 8 colours.
+
+    With r the farthest a colour of the cell lies from its middle and d the distance from the middle to the
+    nearest entry, no entry beyond d + 2r can win (triangle inequality).
+    """
+    r, g, b = (cell >> 10) << 3, ((cell >> 5) & 31) << 3, (cell & 31) << 3
+    m0, m1, m2 = _place(r + 3, g + 3, b + 3, linear)
+    radius = np.int64(0)
+    for corner in range(8):
+        c0, c1, c2 = _place(
+            r + 7 * (corner & 1), g + 7 * ((corner >> 1) & 1), b + 7 * ((corner >> 2) & 1), linear
+        )
+        radius = max(radius, (c0 - m0) ** 2 + (c1 - m1) ** 2 + (c2 - m2) ** 2)
+    closest = np.int64(1 << 40)
+    for i in range(entries.shape[1]):
+        closest = min(closest, _distance(entries, i, m0, m1, m2))
+    # The corners are the farthest but for a little: OKLab bends the cell. The margin covers that and rounding.
+    reach = np.sqrt(np.float64(closest)) + 2.3 * np.sqrt(np.float64(radius)) + 4.0
+    limit = np.int64(reach * reach)
+    count = 0
+    for i in range(entries.shape[1]):
+        if _distance(entries, i, m0, m1, m2) <= limit:
+            count += 1
+            if count > MOST_CANDIDATES:
+                break
+            candidates[cell, count] = i
+    candidates[cell, 0] = count if count <= MOST_CANDIDATES else 255
+
+
+@compiled
+def find_nearest(
+    red: int,
+    green: int,
+    blue: int,
+    entries: NDArray[np.int32],
+    linear: NDArray[np.float64],
+    candidates: NDArray[np.uint8],
+) -> int:
+    """Index of the entry nearest in OKLab, the lowest of equals; ``candidates`` grows as cells are met."""
+    cell = ((red >> 3) << 10) | ((green >> 3) << 5) | (blue >> 3)
+    if candidates[cell, 0] == 0:
+        _list_candidates(cell, entries, linear, candidates)
+    p0, p1, p2 = _place(red, green, blue, linear)
+    count = np.int64(candidates[cell, 0])
+    best = np.int64(0)
+    closest = np.int64(1 << 40)
+    if count == 255:
+        for i in range(entries.shape[1]):
+            distance = _distance(entries, i, p0, p1, p2)
+            if distance < closest:
+                closest, best = distance, i
+    else:
+        for j in range(1, count + 1):
+            i = np.int64(candidates[cell, j])
+            distance = _distance(entries, i, p0, p1, p2)
+            if distance < closest:
+                closest, best = distance, i
+    return best
+
+
+@inlined
+def cell_of(red: int, green: int, blue: int, bits: int) -> int:
+    """Where a colour's answer stands in a table of ``bits`` (5 to 8) a channel.
+
+    Neighbouring colours stand together (an 8 × 8 × 8 block is one stretch of memory), because neighbouring
+    pixels ask for neighbouring colours.
+    """
+    fine = bits - 5
+    down = 8 - bits
+    mask = (1 << fine) - 1
+    coarse = ((red >> 3) << 10) | ((green >> 3) << 5) | (blue >> 3)
+    within = ((((red >> down) & mask) << fine | ((green >> down) & mask)) << fine) | ((blue >> down) & mask)
+    return np.uint64((coarse << (3 * fine)) | within)
+
+
+@compiled
+def fill_cell(
+    red: int,
+    green: int,
+    blue: int,
+    entries: NDArray[np.int32],
+    linear: NDArray[np.float64],
+    candidates: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    bits: int,
+) -> int:
+    """Find the entry nearest to the middle of a colour's cell, note it in ``table`` and return it.
+
+    Kept apart from the look-up, which stays in the caller's loop: handing arrays over costs more than a hit.
+    """
+    down = 8 - bits
+    half = (1 << down) >> 1
+    found = find_nearest(
+        ((red >> down) << down) + half,
+        ((green >> down) << down) + half,
+        ((blue >> down) << down) + half,
+        entries,
+        linear,
+        candidates,
+    )
+    table[cell_of(red, green, blue, bits)] = found + 1
+    return found
+
+
+@dataclass(frozen=True)
+class Nearest:
+    """A palette with its memory of nearest entries.
+
+    ``bits`` of each channel decide the cell of ``table``; at 8 the answer is exact for every colour, at 6 a
+    cell speaks for 4 × 4 × 4 colours, which error diffusion makes good. A cell holds 0 until first met, then
+    one more than the index. Threads may share it: whoever fills a cell fills in the same answer.
+    """
+
+    palette: NDArray[np.uint8]
+    entries: NDArray[np.int32]
+    """Shape (3, n): OKLab of each entry, in units of 1/SCALE."""
+    candidates: NDArray[np.uint8]
+    """Shape (32768, 32): how many entries can win in a cell of 8 × 8 × 8 colours, then which."""
+    table: NDArray[np.uint16]
+    bits: int
+
+    @classmethod
+    def of(cls, palette: NDArray[np.uint8], *, bits: int) -> "Nearest":
+        """``palette``: shape (n, 3), at most 255 entries."""
+        entries = np.rint(oklab_of_srgb(palette.astype(np.float64), LINEAR).T * SCALE).astype(np.int32)
+        return cls(
+            palette,
+            np.ascontiguousarray(entries),
+            np.zeros((1 << 15, MOST_CANDIDATES + 1), np.uint8),
+            np.zeros(1 << (3 * bits), np.uint16),
+            bits,
+        )

@@ -1,0 +1,158 @@
+"""The recipe: everything done to a project's untouched frames, as one typed document."""
+
+import re
+from fractions import Fraction
+from typing import Annotated, Literal, Self
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    StringConstraints,
+    field_serializer,
+    field_validator,
+    model_validator,
+)
+
+from .timing.flicks import LONGEST, MAX_RATE
+
+MAX_SIDE = 4096
+"""The longest side of an output, in pixels."""
+
+Flicks = Annotated[int, Field(ge=1, le=LONGEST, description="Time in 1/705,600,000 s")]
+Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True)]
+
+
+class Part(BaseModel):
+    """What all parts of a recipe share: frozen, and unknown keys are refused, so nothing is lost silently."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Rhythm(Part):
+    """Order and time of the frames. Positions count from 1 in the gathered sequence."""
+
+    rate: str = Field("24", description="Frames a second: 24, 12.5 or 24000/1001", max_length=24)
+    delay: Flicks | None = Field(None, description="One delay for all frames, instead of the rate")
+    holds: dict[int, Flicks] = Field(
+        default_factory=dict, description="Delays of single frames, by position; they win over rate and delay"
+    )
+    first: int | None = Field(None, ge=1, description="First frame of the range")
+    last: int | None = Field(None, ge=1, description="Last frame of the range")
+    step: int = Field(1, ge=1, le=1000, description="Play every n-th frame of the range")
+    direction: Literal["forward", "reverse", "there-and-back"] = "forward"
+    repeat: int = Field(0, ge=0, le=65536, description="How often it plays: 0 for ever, 1 once")
+
+    @field_validator("rate")
+    @classmethod
+    def _is_rate(cls, value: str) -> str:
+        if re.fullmatch(r"\d{1,9}(\.\d{1,6}|/[1-9]\d{0,8})?", value) and 0 < Fraction(value) <= MAX_RATE:
+            return value
+        raise ValueError(f"a rate is over 0 up to {MAX_RATE} frames a second: 24, 12.5 or 24000/1001")
+
+    @model_validator(mode="after")
+    def _range_runs_forward(self) -> Self:
+        if self.first is not None and self.last is not None and self.first > self.last:
+            raise ValueError("the first frame of the range comes after the last")
+        return self
+
+
+class Framing(Part):
+    """What part of the picture is used, before outputs scale it."""
+
+    crop: tuple[int, int, int, int] | None = Field(
+        None, description="Left, top, width, height in source pixels"
+    )
+
+    @field_validator("crop")
+    @classmethod
+    def _has_area(cls, value: tuple[int, int, int, int] | None) -> tuple[int, int, int, int] | None:
+        if value is not None and (value[0] < 0 or value[1] < 0 or value[2] < 1 or value[3] < 1):
+            raise ValueError("a crop has a corner at 0 or more and an area")
+        return value
+
+
+class Size(Part):
+    """An output's size. With one side given the other follows in proportion; with none it is the source's."""
+
+    width: int | None = Field(None, ge=1, le=MAX_SIDE)
+    height: int | None = Field(None, ge=1, le=MAX_SIDE)
+    fit: Literal["contain", "cover", "stretch"] = Field(
+        "contain",
+        description="With both sides given: all of the picture, all of the canvas, or both, distorted",
+    )
+
+
+class Alpha(Part):
+    """How soft edges become the one bit of alpha that a GIF holds."""
+
+    edges: Literal["cutoff", "matte", "fill"] = Field(
+        "cutoff",
+        description="cutoff: a pixel is there or not. matte: soft edges lie over the page colour. "
+        "fill: the page colour fills everything, nothing is transparent",
+    )
+    cutoff: int = Field(128, ge=1, le=255, description="The least alpha that is kept, for edges cut off")
+    matte: Colour = Field("#ffffff", description="The page colour under soft edges")
+
+
+class Tuning(Part):
+    """What is spent on an output: colours, dither and how much may stay as it was."""
+
+    colours: int = Field(256, ge=2, le=256)
+    dither: Literal["none", "diffusion"] = "diffusion"
+    amount: int = Field(60, ge=0, le=100, description="How much of the error is diffused, in percent")
+    tolerance: int = Field(
+        0,
+        ge=0,
+        le=100,
+        description="How far a pixel may stay as it was: 0 exactly, 100 about 50 levels of 255",
+    )
+
+
+class Output(Part):
+    """One file that leaves the project."""
+
+    id: str = Field("page", pattern=r"^[a-z0-9-]{1,40}$")
+    name: str = Field("Page loop", min_length=1, max_length=80)
+    file_name: str = Field("loop.gif", min_length=5, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+\.gif$")
+    format: Literal["gif"] = "gif"
+    size: Size = Size()
+    alpha: Alpha = Alpha()
+    tuning: Tuning = Tuning()
+    budget: int | None = Field(None, ge=1024, le=1 << 32, description="The most bytes it should have")
+
+
+class Gather(Part):
+    """Which of the frames are used."""
+
+    left_out: frozenset[Annotated[int, Field(ge=1)]] = Field(
+        frozenset(), description="Positions of frames that are not used; the others keep theirs"
+    )
+
+    @field_serializer("left_out")
+    def _in_order(self, value: frozenset[int]) -> list[int]:
+        return sorted(value)
+
+
+class Recipe(Part):
+    """The whole document. The same recipe and frames always give the same bytes."""
+
+    version: Literal[1] = 1
+    gather: Gather = Gather()
+    rhythm: Rhythm = Rhythm()
+    framing: Framing = Framing()
+    outputs: tuple[Output, ...] = Field((Output(),), min_length=1, max_length=20)
+
+    @field_validator("outputs")
+    @classmethod
+    def _ids_differ(cls, value: tuple[Output, ...]) -> tuple[Output, ...]:
+        if len({output.id for output in value}) < len(value):
+            raise ValueError("two outputs have the same id")
+        return value
+
+    def output(self, output_id: str) -> Output:
+        """The output with this id; ``KeyError`` if there is none."""
+        for output in self.outputs:
+            if output.id == output_id:
+                return output
+        raise KeyError(output_id)

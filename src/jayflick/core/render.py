@@ -1,0 +1,282 @@
+"""The one way from a recipe and its frames to the bytes of an output."""
+
+import itertools
+import json
+import time
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .errors import InputError
+from .framing.alpha import settle
+from .framing.scale import frame_picture, placement
+from .gif.encoder import SharedPalette, encode_gif, share_palette
+from .gif.reader import describe, read_gif
+from .gif.retime import retime
+from .recipe import Alpha, Framing, Output, Recipe, Size, Tuning
+from .stages import Stages, stage_key
+from .timing.conform import GIF_FLOOR, conform
+from .timing.flicks import HUNDREDTH, MILLISECOND
+from .timing.plan import Plan, plan_rhythm
+
+FRAMING_VERSION = 1
+PALETTE_VERSION = 1
+ENCODING_VERSION = 1
+READERS = 2
+"""Frames decoded side by side."""
+
+
+class SourceFrame(Protocol):
+    """An untouched frame as it came."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def sha256(self) -> str: ...
+    @property
+    def width(self) -> int: ...
+    @property
+    def height(self) -> int: ...
+    def read(self) -> NDArray[np.uint8]:
+        """Decode to straight RGBA, shape (height, width, 4)."""
+        ...
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a render is: which stage, and how much of it."""
+
+    stage: str
+    done: int
+    total: int
+
+
+OnProgress = Callable[[Progress], None]
+"""Told how far the work is; raises :class:`..errors.Cancelled` to stop it."""
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """The bytes of an output and what was measured on them."""
+
+    data: bytes
+    info: dict[str, Any]
+    pixels: str
+    """Names the pictures of the file without their time: equal for two results that differ only in delays."""
+    plan: Plan
+    seconds: dict[str, float]
+    notes: list[str] = field(default_factory=list)
+    """What a person should know, such as delays the format cannot hold."""
+
+
+class FramedFrames:
+    """Frames cropped, scaled and with settled alpha, fetched one at a time in played order."""
+
+    def __init__(
+        self,
+        frames: Sequence[SourceFrame],
+        positions: Sequence[int],
+        framing: Framing,
+        size: Size,
+        alpha: Alpha,
+        stages: Stages,
+    ) -> None:
+        self._frames = frames
+        self._positions = positions
+        self._framing = framing
+        self._size = size
+        self._alpha = alpha
+        self._stages = stages
+        self._keys = {position: framing_key(frames[position - 1], framing, size) for position in set(positions)}
+
+    def __len__(self) -> int:
+        return len(self._positions)
+
+    def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
+        return settle(self.framed(self._positions[index]), self._alpha)
+
+    @property
+    def keys(self) -> list[str]:
+        """The stage keys of the framed pictures in played order."""
+        return [self._keys[position] for position in self._positions]
+
+    def framed(self, position: int) -> NDArray[np.uint8]:
+        """One framed picture, its soft alpha kept."""
+        return framed_picture(self._frames[position - 1], self._framing, self._size, self._stages)
+
+    def prepare(self, on_progress: OnProgress) -> None:
+        """Decode and frame all pictures that are not there yet, side by side."""
+        wanted = [p for p in self._keys if not self._stages.has("framing", self._keys[p])]
+        with ThreadPoolExecutor(READERS) as pool:
+            try:
+                for done, _ in enumerate(pool.map(self._prepare_one, wanted), 1):
+                    on_progress(Progress("framing", done, len(wanted)))
+            except BaseException:
+                pool.shutdown(cancel_futures=True)
+                raise
+
+    def _prepare_one(self, position: int) -> None:
+        self.framed(position)
+
+
+def framing_key(frame: SourceFrame, framing: Framing, size: Size) -> str:
+    """The stage key of one framed picture."""
+    return stage_key(
+        "framing",
+        FRAMING_VERSION,
+        frame.sha256,
+        framing.model_dump(mode="json"),
+        size.model_dump(mode="json"),
+    )
+
+
+def framed_picture(frame: SourceFrame, framing: Framing, size: Size, stages: Stages) -> NDArray[np.uint8]:
+    """A source frame cropped and scaled, straight RGBA, shape (height, width, 4); kept as a stage result."""
+    width, height = placement(framing, size, frame.width, frame.height).canvas
+    data = stages.obtain(
+        "framing",
+        framing_key(frame, framing, size),
+        lambda: frame_picture(frame.read(), framing, size).tobytes(),
+    )
+    return np.frombuffer(data, np.uint8).reshape(height, width, 4)
+
+
+def render(
+    recipe: Recipe,
+    frames: Sequence[SourceFrame],
+    output_id: str,
+    stages: Stages,
+    *,
+    on_progress: OnProgress = lambda progress: None,
+) -> Rendered:
+    """Carry out the recipe for one output.
+
+    A pure function: the same recipe and frames give the same bytes; ``stages`` only saves work. Raises
+    ``InputError`` when the recipe does not fit the frames, and whatever ``on_progress`` raises.
+    """
+    output = recipe.output(output_id)
+    clock = _Clock()
+    plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
+    delays = conform(plan.durations, HUNDREDTH, floor=GIF_FLOOR)
+    clock.lap("rhythm")
+    _require_one_size(frames, plan)
+    framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
+    framed.prepare(on_progress)
+    clock.lap("framing")
+    rests = plan.repeat == 1
+    key = stage_key(
+        "encoding",
+        ENCODING_VERSION,
+        framed.keys,
+        output.alpha.model_dump(mode="json"),
+        output.tuning.model_dump(mode="json"),
+        rests,
+    )
+    shared = _shared_palette(framed, output, stages, on_progress)
+    clock.lap("tuning")
+    untimed = stages.obtain("encoding", key, lambda: _encode(framed, shared, output.tuning, rests, on_progress))
+    clock.lap("encoding")
+    blank = read_gif(untimed)
+    described = json.loads(
+        stages.obtain("measure", key, lambda: json.dumps(describe(blank, len(untimed))).encode())
+    )
+    data = retime(untimed, blank, delays, plan.repeat)
+    info = _measured_again(described, data)
+    clock.lap("measure")
+    return Rendered(data, info, key, plan, clock.seconds, _notes(plan, delays, output, info))
+
+
+def _shared_palette(
+    frames: FramedFrames, output: Output, stages: Stages, on_progress: OnProgress
+) -> SharedPalette:
+    # The order of frames does not matter to a palette; how often each is played does.
+    key = stage_key(
+        "palette",
+        PALETTE_VERSION,
+        sorted(frames.keys),
+        output.alpha.model_dump(mode="json"),
+        output.tuning.colours,
+    )
+
+    def choose() -> bytes:
+        shared = share_palette(
+            frames, output.tuning.colours, on_frame=_counted("tuning", len(frames), on_progress)
+        )
+        return bytes([shared.lossless, shared.transparent]) + shared.colours.tobytes()
+
+    data = stages.obtain("palette", key, choose)
+    return SharedPalette(np.frombuffer(data[2:], np.uint8).reshape(-1, 3), bool(data[0]), bool(data[1]))
+
+
+def _encode(
+    frames: FramedFrames, shared: SharedPalette, tuning: Tuning, rests: bool, on_progress: OnProgress
+) -> bytes:
+    return encode_gif(
+        frames,
+        shared,
+        amount=0 if tuning.dither == "none" else tuning.amount,
+        reach=tuning.tolerance // 2,
+        rests=rests,
+        on_frame=_counted("encoding", len(frames), on_progress),
+    )
+
+
+def _counted(stage: str, total: int, on_progress: OnProgress) -> Callable[[], None]:
+    done = itertools.count(1)
+    return lambda: on_progress(Progress(stage, next(done), total))
+
+
+def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
+    first = frames[plan.positions[0] - 1]
+    for position in plan.positions:
+        frame = frames[position - 1]
+        if (frame.width, frame.height) != (first.width, first.height):
+            raise InputError(
+                f"is {frame.width} × {frame.height}, the first frame is {first.width} × {first.height}",
+                file=frame.name,
+                remedy="render it at the size of the others, or leave it out",
+            )
+
+
+def _measured_again(described: dict[str, Any], data: bytes) -> dict[str, Any]:
+    """The description of the untimed file brought up to date from the timed bytes: delays, repeat, sizes."""
+    gif = read_gif(data)
+    frames = [
+        {**known, "delay_ms": frame.delay * 10, "bytes": frame.stop - frame.start}
+        for known, frame in zip(described["frames"], gif.frames, strict=True)
+    ]
+    return {
+        **described,
+        "repeat": gif.repeat,
+        "duration_ms": sum(frame.delay for frame in gif.frames) * 10,
+        "bytes": len(data),
+        "frames": frames,
+    }
+
+
+def _notes(plan: Plan, delays: list[int], output: Output, info: dict[str, Any]) -> list[str]:
+    notes = []
+    wanted = sum(plan.durations)
+    if abs(sum(delays) * HUNDREDTH - wanted) > HUNDREDTH:
+        notes.append(
+            f"lasts {sum(delays) * 10} ms instead of {round(wanted / MILLISECOND)}: a GIF frame shorter than "
+            f"{GIF_FLOOR} hundredths would be played at about 10; play every second frame, or slower"
+        )
+    if output.budget is not None and info["bytes"] > output.budget:
+        notes.append(f"{info['bytes'] - output.budget} bytes over the budget of {output.budget}")
+    return notes
+
+
+class _Clock:
+    def __init__(self) -> None:
+        self.seconds: dict[str, float] = {}
+        self._last = time.perf_counter()
+
+    def lap(self, name: str) -> None:
+        now = time.perf_counter()
+        self.seconds[name] = now - self._last
+        self._last = now

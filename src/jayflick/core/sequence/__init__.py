@@ -1,0 +1,1 @@
+"""Finding numbered frames, judging them and reading their pictures."""

@@ -1,0 +1,38 @@
+"""Exact durations brought to the whole units of a file format, so that the total does not drift."""
+
+from collections.abc import Sequence
+from itertools import accumulate
+
+GIF_FLOOR = 2
+"""The shortest delay, in hundredths, that viewers play as written; they replace 0 and 1 by about 10
+(common practice, no published source)."""
+
+
+def conform(durations: Sequence[int], unit: int, *, floor: int = 1) -> list[int]:
+    """Whole numbers of ``unit`` (in flicks) for each of the positive durations (in flicks).
+
+    Frame boundaries are rounded, not frames, so the remainder is spread (24 frames a second in hundredths:
+    4 4 4 4 4 5 …) and the total is the true total rounded to the nearest unit. No frame gets less than
+    ``floor`` units: what a short frame gains is taken from its later neighbours, then from earlier ones; only
+    when all are at the floor does the total grow.
+    """
+    total = sum(durations)
+    if total == 0:
+        return []
+    units = (2 * total + unit) // (2 * unit)
+    ends = [end * units // total for end in accumulate(durations)]
+    result = [end - start for start, end in zip([0, *ends], ends, strict=False)]
+    debt = 0
+    for index, length in enumerate(result):
+        if length < floor:
+            debt += floor - length
+            result[index] = floor
+        else:
+            given = min(debt, length - floor)
+            result[index] -= given
+            debt -= given
+    for index in reversed(range(len(result))):
+        given = min(debt, result[index] - floor)
+        result[index] -= given
+        debt -= given
+    return result

@@ -1,0 +1,61 @@
+"""The exact unit of time and the ways people write a rate or a delay.
+
+A flick is 1/705,600,000 s, a published open unit in which a frame of every usual rate (24, 25, 30, 50, 60, 90,
+100, 120 and their 1000/1001 variants) and every audio sample period is a whole number. So is every
+millisecond (705,600) and every hundredth (7,056,000).
+"""
+
+import itertools
+import re
+from collections.abc import Sequence
+from fractions import Fraction
+
+from ..errors import InputError
+
+SECOND = 705_600_000
+HUNDREDTH = SECOND // 100
+MILLISECOND = SECOND // 1000
+
+MAX_RATE = 1000
+LONGEST = 3600 * SECOND
+"""The longest delay of one frame: an hour."""
+
+_DELAY = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|cs|s)")
+_UNITS = {"ms": MILLISECOND, "cs": HUNDREDTH, "s": SECOND}
+
+
+def parse_rate(text: str) -> Fraction:
+    """Frames a second as an exact fraction, from ``24``, ``12.5`` or ``24000/1001``."""
+    try:
+        rate = Fraction(text.strip())
+    except (ValueError, ZeroDivisionError):
+        rate = Fraction(0)
+    if not 0 < rate <= MAX_RATE:
+        raise InputError(
+            f"{text!r} is not a rate",
+            remedy=f"give frames a second, over 0 up to {MAX_RATE}, such as 24, 12.5 or 24000/1001",
+        )
+    return rate
+
+
+def parse_delay(text: str) -> int:
+    """Flicks from ``40ms``, ``4cs`` (hundredths) or ``0.04s``."""
+    match = _DELAY.fullmatch(text.strip().lower())
+    flicks = round(Fraction(match[1]) * _UNITS[match[2]]) if match else 0
+    if not 0 < flicks <= LONGEST:
+        raise InputError(
+            f"{text!r} is not a delay",
+            remedy="give a time over 0 with its unit, up to an hour, such as 40ms, 4cs or 0.04s",
+        )
+    return flicks
+
+
+def even_durations(count: int, rate: Fraction) -> list[int]:
+    """``count`` frames at a rate, in flicks; where a frame is no whole number, the remainder is spread."""
+    ends = [round(index * SECOND / rate) for index in range(count + 1)]
+    return [end - start for start, end in itertools.pairwise(ends)]
+
+
+def milliseconds(durations: Sequence[int]) -> float:
+    """The sum of durations in flicks, in milliseconds."""
+    return sum(durations) / MILLISECOND
