@@ -1,0 +1,1 @@
+"""The web service: projects, frames, revisions, jobs and results over the core."""

@@ -1,0 +1,544 @@
+"""The HTTP interface: routes, errors and the built web client."""
+
+import asyncio
+import errno
+import logging
+from collections.abc import AsyncIterator, Iterator
+from contextlib import asynccontextmanager
+from io import BytesIO
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, FastAPI, Path, Query, Request, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse
+from PIL import Image
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from sqlalchemy.orm import Session
+from sse_starlette import EventSourceResponse, ServerSentEvent
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import UploadFile
+from starlette.exceptions import HTTPException
+from starlette.formparsers import MultiPartException
+from starlette.types import Message, Receive
+
+from .. import __version__
+from ..core.errors import InputError, JayFlickError
+from ..core.gif.reader import read_gif
+from ..core.recipe import Recipe
+from ..core.render import framed_picture
+from ..core.sequence.pictures import MAX_PIXELS
+from ..core.stages import Stages, stage_key
+from . import imports, projects
+from .database import make_engine, make_sessions
+from .events import Hub
+from .guard import Guard
+from .jobs import JobRunner
+from .models import Result, Revision
+from .projects import Conflict, NotFound
+from .schemas import (
+    Edit,
+    FileTaken,
+    Health,
+    ImportDone,
+    ImportStarted,
+    Limits,
+    Problem,
+    ProjectCard,
+    ProjectInfo,
+    Rename,
+)
+from .settings import Settings
+from .store import Store
+from .worker import Place, disk_problem, frames_of, problem_of
+
+log = logging.getLogger(__name__)
+
+FOR_EVER = "private, max-age=31536000, immutable"
+"""For addresses whose content can never change: they name a result or a revision."""
+
+router = APIRouter(prefix="/api")
+
+ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
+
+
+class Service:
+    """The parts one running server shares."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        self.engine = make_engine(settings.database)
+        self.sessions = make_sessions(self.engine)
+        self.store = Store(settings.store)
+        self.stages = Stages(settings.stages)
+        self.hub = Hub()
+        place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
+        self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+
+    def changed(self, project_id: str) -> None:
+        """After a commit: let the runner and all windows know."""
+        self.jobs.wake()
+        self.hub.tell("project", project_id=project_id)
+
+
+def _service(request: Request) -> Service:
+    service: Service = request.app.state.service
+    return service
+
+
+def _session(request: Request) -> Iterator[Session]:
+    with _service(request).sessions() as session:
+        yield session
+
+
+Parts = Annotated[Service, Depends(_service)]
+Reading = Annotated[Session, Depends(_session)]
+
+
+@router.get("/health", tags=["server"])
+def get_health(session: Reading) -> Health:
+    """Whether the server and its database answer."""
+    session.connection()
+    return Health(ready=True, version=__version__)
+
+
+@router.get("/limits", tags=["server"])
+def get_limits(service: Parts) -> Limits:
+    """What one import may bring."""
+    settings = service.settings
+    return Limits(
+        most_files=settings.most_files,
+        most_file_bytes=settings.most_file_bytes,
+        most_import_bytes=settings.most_import_bytes,
+        most_frame_pixels=MAX_PIXELS,
+    )
+
+
+@router.get("/events", tags=["server"], response_class=EventSourceResponse)
+async def get_events(service: Parts) -> EventSourceResponse:
+    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project`` or ``shelf``."""
+
+    async def stream() -> AsyncIterator[ServerSentEvent]:
+        yield ServerSentEvent('{"kind": "hello"}')
+        async for text in service.hub.listen():
+            yield ServerSentEvent(text)
+
+    return EventSourceResponse(stream(), ping=5)
+
+
+# imports
+
+
+@router.post("/imports", status_code=201, tags=["imports"])
+def begin_import(service: Parts) -> ImportStarted:
+    """Open an import. Send its files in any number of requests, then finish it."""
+    with service.sessions.begin() as session:
+        return ImportStarted(id=imports.begin(session))
+
+
+@router.post(
+    "/imports/{import_id}/files",
+    tags=["imports"],
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {
+                "multipart/form-data": {
+                    "schema": {
+                        "type": "object",
+                        "required": ["files"],
+                        "properties": {
+                            "files": {"type": "array", "items": {"type": "string", "format": "binary"}}
+                        },
+                    }
+                }
+            },
+        }
+    },
+)
+async def add_files(import_id: ProjectId, request: Request, service: Parts) -> list[FileTaken]:
+    """Send frames. Each is checked whole and kept before the answer; a bad one does not stop the others."""
+    settings = service.settings
+    length = request.headers.get("content-length")
+    if length is not None and int(length) > settings.most_import_bytes:
+        raise _too_large(settings)
+    await run_in_threadpool(_check_open, service, import_id)
+    counted = Request(request.scope, _counting(request.receive, settings))
+    try:
+        async with counted.form(max_files=settings.most_files, max_fields=10) as form:
+            uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
+            return [await run_in_threadpool(_take, service, import_id, upload) for upload in uploads]
+    except MultiPartException as error:
+        raise InputError(error.message, remedy="send the files as multipart/form-data") from error
+
+
+def _counting(receive: Receive, settings: Settings) -> Receive:
+    """``receive`` that stops a body of undeclared length once it is longer than an import may be."""
+    received = 0
+
+    async def counted() -> Message:
+        nonlocal received
+        message = await receive()
+        received += len(message.get("body", b""))
+        if received > settings.most_import_bytes:
+            raise _too_large(settings)
+        return message
+
+    return counted
+
+
+def _too_large(settings: Settings) -> InputError:
+    return InputError(
+        f"one import takes {settings.most_import_bytes // 1048576} MB", remedy="bring the frames in parts"
+    )
+
+
+def _check_open(service: Service, import_id: str) -> None:
+    with service.sessions() as session:
+        imports.check_open(session, import_id, service.settings.most_files)
+
+
+def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
+    name = upload.filename or ""
+    try:
+        name = imports.clean_name(name)
+        if (upload.size or 0) > service.settings.most_file_bytes:
+            raise InputError(
+                f"is larger than {service.settings.most_file_bytes // 1048576} MB",
+                file=name,
+                remedy="scale it down",
+            )
+        data = upload.file.read()
+        header, sha256 = imports.take(service.store, name, data)
+    except InputError as error:
+        with service.sessions.begin() as session:
+            imports.note_refused(session, import_id, error, name)
+        return FileTaken(name=name, taken=False, problem=Problem.model_validate(problem_of(error)))
+    with service.sessions.begin() as session:
+        imports.check_open(session, import_id, service.settings.most_files)
+        imports.note_taken(session, import_id, name, header, sha256, len(data))
+    return FileTaken(name=name, taken=True)
+
+
+@router.post("/imports/{import_id}/finish", tags=["imports"])
+def finish_import(import_id: ProjectId, service: Parts) -> ImportDone:
+    """Group what came by name and number, and make a project of each sequence."""
+    with service.sessions.begin() as session:
+        made, ignored = imports.finish(session, import_id)
+        cards = [projects.card(session, project) for project in made]
+    for made_card in cards:
+        service.changed(made_card.id)
+    problems = [Problem(kind="input", message=item["message"], file=item["file"]) for item in ignored]
+    return ImportDone(projects=cards, ignored=problems)
+
+
+# projects
+
+
+@router.get("/projects", tags=["projects"])
+def list_projects(session: Reading) -> list[ProjectCard]:
+    """The shelf: newest change first."""
+    return projects.shelf(session)
+
+
+@router.get("/projects/{project_id}", tags=["projects"])
+def get_project(project_id: ProjectId, session: Reading) -> ProjectInfo:
+    """The bench of one project."""
+    return projects.bench(session, project_id)
+
+
+@router.put("/projects/{project_id}/recipe", tags=["projects"])
+def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInfo:
+    """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
+    with service.sessions.begin() as session:
+        projects.edit(session, project_id, edit.base_revision, edit.label, edit.recipe)
+    return _shown(service, project_id)
+
+
+@router.post("/projects/{project_id}/undo", tags=["projects"])
+def undo_edit(project_id: ProjectId, service: Parts) -> ProjectInfo:
+    """Go back to the revision before."""
+    with service.sessions.begin() as session:
+        projects.undo(session, project_id)
+    return _shown(service, project_id)
+
+
+@router.post("/projects/{project_id}/redo", tags=["projects"])
+def redo_edit(project_id: ProjectId, service: Parts) -> ProjectInfo:
+    """Go forward to the revision that was undone."""
+    with service.sessions.begin() as session:
+        projects.redo(session, project_id)
+    return _shown(service, project_id)
+
+
+@router.post("/projects/{project_id}/retry", tags=["projects"])
+def retry_outputs(project_id: ProjectId, service: Parts) -> ProjectInfo:
+    """Make the outputs that are missing again, after a failure or a cancel."""
+    with service.sessions.begin() as session:
+        projects.retry(session, project_id)
+    return _shown(service, project_id)
+
+
+@router.patch("/projects/{project_id}", tags=["projects"])
+def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> ProjectInfo:
+    """Give a project another name."""
+    with service.sessions.begin() as session:
+        projects.rename(session, project_id, change.name)
+    return _shown(service, project_id)
+
+
+@router.delete("/projects/{project_id}", status_code=204, tags=["projects"])
+def remove_project(project_id: ProjectId, service: Parts) -> None:
+    """Take a project off the shelf. It can be put back."""
+    with service.sessions.begin() as session:
+        projects.remove(session, project_id)
+    service.changed(project_id)
+
+
+@router.post("/projects/{project_id}/restore", tags=["projects"])
+def restore_project(project_id: ProjectId, service: Parts) -> ProjectInfo:
+    """Put a removed project back."""
+    with service.sessions.begin() as session:
+        projects.restore(session, project_id)
+    return _shown(service, project_id)
+
+
+def _shown(service: Service, project_id: str) -> ProjectInfo:
+    service.changed(project_id)
+    with service.sessions() as session:
+        return projects.bench(session, project_id)
+
+
+@router.post("/jobs/{job_id}/cancel", status_code=204, tags=["jobs"])
+def cancel_job(job_id: int, service: Parts) -> None:
+    """Call a job off. What was there before stays."""
+    with service.sessions.begin() as session:
+        projects.cancel(session, job_id)
+    service.hub.tell("shelf")
+
+
+# pictures and files
+
+
+PNG = {"content": {"image/png": {"schema": {"type": "string", "format": "binary"}}}}
+WEBP = {"content": {"image/webp": {"schema": {"type": "string", "format": "binary"}}}}
+GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"}}}}
+
+
+@router.get(
+    "/projects/{project_id}/frames/{position}/thumb",
+    tags=["pictures"],
+    responses={200: WEBP},
+    response_class=Response,
+)
+def get_thumb(project_id: ProjectId, position: int, service: Parts, session: Reading) -> Response:
+    """A small picture of a source frame, at most 112 pixels high."""
+    frames = frames_of(session, project_id, service.store)
+    if not 1 <= position <= len(frames):
+        raise NotFound("there is no such frame")
+    frame = frames[position - 1]
+
+    def make() -> bytes:
+        picture = Image.fromarray(frame.read())
+        picture.thumbnail((400, 112))
+        out = BytesIO()
+        picture.save(out, "WEBP", quality=82)
+        return out.getvalue()
+
+    data = service.stages.obtain("thumb", stage_key("thumb", 1, frame.sha256), make)
+    return Response(data, media_type="image/webp", headers={"cache-control": "private, max-age=60"})
+
+
+@router.get(
+    "/revisions/{revision_id}/outputs/{output_id}/source/{position}",
+    tags=["pictures"],
+    responses={200: PNG},
+    response_class=Response,
+)
+def get_source(revision_id: int, output_id: str, position: int, service: Parts, session: Reading) -> Response:
+    """A source frame framed as the output is, with every colour and soft edge it has."""
+    revision = session.get(Revision, revision_id)
+    if revision is None:
+        raise NotFound("there is no such revision")
+    recipe = Recipe.model_validate(revision.recipe)
+    frames = frames_of(session, revision.project_id, service.store)
+    try:
+        output = recipe.output(output_id)
+    except KeyError:
+        raise NotFound("there is no such output") from None
+    if not 1 <= position <= len(frames):
+        raise NotFound("there is no such frame")
+    picture = framed_picture(frames[position - 1], recipe.framing, output.size, service.stages)
+    return _png(picture)
+
+
+def _png(picture: Any) -> Response:
+    out = BytesIO()
+    Image.fromarray(picture).save(out, "PNG", compress_level=1)
+    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": FOR_EVER})
+
+
+def _result(session: Session, result_id: int) -> Result:
+    result = session.get(Result, result_id)
+    if result is None:
+        raise NotFound("there is no such result")
+    return result
+
+
+@router.get("/results/{result_id}/file", tags=["pictures"], responses={200: GIF}, response_class=FileResponse)
+def get_file(
+    result_id: int,
+    service: Parts,
+    session: Reading,
+    download: Annotated[bool, Query(description="Ask the browser to save it under its own name")] = False,
+) -> FileResponse:
+    """The real bytes of an output."""
+    result = _result(session, result_id)
+    recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
+    return FileResponse(
+        service.store.path(result.sha256),
+        media_type="image/gif",
+        filename=recipe.output(result.output_id).file_name,
+        content_disposition_type="attachment" if download else "inline",
+        headers={"cache-control": FOR_EVER},
+    )
+
+
+@router.get(
+    "/results/{result_id}/frames/{index}", tags=["pictures"], responses={200: PNG}, response_class=Response
+)
+def get_played_frame(result_id: int, index: int, service: Parts, session: Reading) -> Response:
+    """A frame of an output as it is seen, decoded from its bytes by our own reader (index from 0)."""
+    result = _result(session, result_id)
+
+    def key(number: int) -> str:
+        return stage_key("played", 1, result.sha256, number)
+
+    def make() -> bytes:
+        gif = read_gif(service.store.read(result.sha256))
+        wanted = b""
+        for number, picture in enumerate(gif.pictures()):
+            out = BytesIO()
+            Image.fromarray(picture).save(out, "PNG", compress_level=1)
+            if number == index:
+                wanted = out.getvalue()
+            else:  # a player asks for all of them; decoding from the start each time would be slow
+                service.stages.obtain("played", key(number), out.getvalue)
+        if not wanted:
+            raise NotFound("there is no such frame")
+        return wanted
+
+    data = service.stages.obtain("played", key(index), make)
+    return Response(data, media_type="image/png", headers={"cache-control": FOR_EVER})
+
+
+@router.get("/{rest:path}", include_in_schema=False)
+def no_such_route(rest: str) -> None:
+    raise NotFound("there is nothing at this address")
+
+
+# errors
+
+
+def _problem(status: int, problem: dict[str, object]) -> JSONResponse:
+    return JSONResponse({"file": None, "remedy": "", **problem}, status)
+
+
+async def _on_known(request: Request, error: Exception) -> Response:
+    assert isinstance(error, JayFlickError)
+    status = 404 if isinstance(error, NotFound) else 409 if isinstance(error, Conflict) else 422
+    return _problem(status, problem_of(error))
+
+
+async def _on_invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+    message = str(first["msg"]).removeprefix("Value error, ")
+    return _problem(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
+
+
+async def _on_http(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    return _problem(error.status_code, {"kind": "http", "message": str(error.detail)})
+
+
+async def _on_database(request: Request, error: Exception) -> Response:
+    if isinstance(error, OperationalError):
+        return _problem(
+            503,
+            {
+                "kind": "database",
+                "message": "the database does not answer, so this was not saved",
+                "remedy": "it is being started again; try once more in a moment",
+            },
+        )
+    log.exception("database fault", exc_info=error)
+    return _problem(500, {"kind": "fault", "message": "an unexpected database fault; nothing was changed"})
+
+
+async def _on_disk(request: Request, error: Exception) -> Response:
+    assert isinstance(error, OSError)
+    status = 507 if error.errno in (errno.ENOSPC, errno.EDQUOT) else 500
+    return _problem(status, disk_problem(error))
+
+
+def create_app(settings: Settings) -> FastAPI:
+    """The whole service. Its job runner works while the application's lifespan lasts."""
+    service = Service(settings)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        service.store.sweep()
+        service.hub.attach(asyncio.get_running_loop())
+        await run_in_threadpool(service.stages.prune, settings.most_stage_bytes)
+        service.jobs.start()
+        yield
+        service.hub.close()
+        await run_in_threadpool(service.jobs.stop)
+        service.engine.dispose()
+
+    app = FastAPI(
+        title="Jay Flick",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        generate_unique_id_function=lambda route: route.name,
+        responses={
+            404: {"model": Problem},
+            409: {"model": Problem},
+            422: {"model": Problem},
+            503: {"model": Problem},
+            507: {"model": Problem},
+        },
+    )
+    app.state.service = service
+    app.include_router(router)
+    app.add_middleware(Guard)
+    for kind, handler in (
+        (JayFlickError, _on_known),
+        (RequestValidationError, _on_invalid),
+        (HTTPException, _on_http),
+        (SQLAlchemyError, _on_database),
+        (OSError, _on_disk),
+    ):
+        app.add_exception_handler(kind, handler)
+    _serve_client(app, settings)
+    return app
+
+
+def _serve_client(app: FastAPI, settings: Settings) -> None:
+    """The built client's files; every other address is the client's own to interpret."""
+    root = settings.web.resolve()
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def client(path: str) -> Response:
+        file = (root / path).resolve()
+        if path and file.is_relative_to(root) and file.is_file():
+            caching = FOR_EVER if path.startswith("assets/") else "no-cache"
+            return FileResponse(file, headers={"cache-control": caching})
+        index = root / "index.html"
+        if not index.is_file():
+            return JSONResponse({"kind": "http", "message": "the web client is not built"}, 404)
+        return FileResponse(index, headers={"cache-control": "no-cache"})

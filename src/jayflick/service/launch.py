@@ -1,0 +1,104 @@
+"""What ./start runs once everything is installed: database, tables, demo, compiled loops, server."""
+
+import argparse
+import logging
+import signal
+import socket
+import sys
+import time
+from pathlib import Path
+from types import FrameType
+
+import uvicorn
+
+from ..core.errors import JayFlickError
+from ..core.warm import warm
+from .app import create_app
+from .database import make_engine, make_sessions, migrate
+from .demo import load_demo
+from .mariadb import PrivateServer
+from .settings import Settings
+
+PORT = 8230
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Serve until SIGINT or SIGTERM; returns the exit status."""
+    parser = argparse.ArgumentParser(
+        prog="./start", description="Set Jay Flick up, then serve it on this machine."
+    )
+    parser.add_argument(
+        "--port", type=int, help=f"the port to serve on (default: {PORT}, or the next free one)"
+    )
+    parser.add_argument("--data", type=Path, default=Path(".data"), help="the data folder (default: .data)")
+    parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
+    options = parser.parse_args(arguments)
+    logging.basicConfig(format="%(levelname)s %(name)s: %(message)s", level=logging.WARNING)
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, _leave)
+    options.data.mkdir(parents=True, exist_ok=True)
+    database = PrivateServer(options.data / "database")
+    try:
+        port = _port(options.port)
+        _say("starting the database")
+        database.start()
+        settings = Settings(data=options.data, database=database.url)
+        migrate(settings.database)
+        _say("warming up (half a minute the first time)")
+        warm()
+        if not options.no_demo:
+            _demo(settings)
+        server = uvicorn.Server(
+            uvicorn.Config(
+                create_app(settings),
+                host="127.0.0.1",
+                port=port,
+                log_level="warning",
+                access_log=False,
+                timeout_graceful_shutdown=3,
+            )
+        )
+        _say(f"Jay Flick is ready at http://127.0.0.1:{port} (Ctrl-C stops it)")
+        server.run()
+    except JayFlickError as error:
+        print(f"./start: {error}", file=sys.stderr)
+        return 1
+    finally:
+        database.stop()
+    return 0
+
+
+def _leave(number: int, frame: FrameType | None) -> None:
+    raise SystemExit(0)
+
+
+def _say(text: str) -> None:
+    print(text, flush=True)
+
+
+def _demo(settings: Settings) -> None:
+    engine = make_engine(settings.database)
+    try:
+        begun = time.monotonic()
+        _say("looking for the demo (drawn once, in about 20 s)")
+        if load_demo(settings, make_sessions(engine)):
+            _say(f"demo drawn in {time.monotonic() - begun:.0f} s")
+    finally:
+        engine.dispose()
+
+
+def _port(wanted: int | None) -> int:
+    for port in [wanted] if wanted is not None else [*range(PORT, PORT + 50), 0]:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except (OSError, OverflowError):
+                continue
+            found: int = probe.getsockname()[1]
+            return found
+    raise JayFlickError(f"port {wanted} is taken", remedy="choose another with --port, or leave it out")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

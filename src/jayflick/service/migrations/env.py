@@ -1,0 +1,13 @@
+"""Run by Alembic: migrates the database whose URL the caller put in the configuration."""
+
+from alembic import context
+from sqlalchemy import create_engine
+
+from jayflick.service.models import Base
+
+engine = create_engine(context.config.attributes["url"])
+with engine.connect() as connection:
+    context.configure(connection=connection, target_metadata=Base.metadata, compare_type=True)
+    with context.begin_transaction():
+        context.run_migrations()
+engine.dispose()

@@ -1,0 +1,127 @@
+"""The tables. Revisions and results are only ever added; a project points at the ones that count."""
+
+from datetime import UTC, datetime
+
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Id = String(32)
+Sha256 = String(64)
+Moment = DATETIME(fsp=6)
+
+
+def now() -> datetime:
+    """This moment, UTC, as the tables hold it (without a zone)."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+class Project(Base):
+    __tablename__ = "projects"
+
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+    changed: Mapped[datetime] = mapped_column(Moment, default=now, index=True)
+    removed: Mapped[datetime | None] = mapped_column(Moment, default=None)
+    revision_id: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """The revision that counts now."""
+    tip_id: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """The revision that redo leads to."""
+    report: Mapped[dict[str, object]] = mapped_column(JSON)
+    """What gathering found: the sequence document."""
+
+
+class Picture(Base):
+    __tablename__ = "pictures"
+
+    sha256: Mapped[str] = mapped_column(Sha256, primary_key=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int] = mapped_column()
+    height: Mapped[int] = mapped_column()
+    label: Mapped[str] = mapped_column(String(40))
+    transparent: Mapped[bool] = mapped_column()
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class Frame(Base):
+    __tablename__ = "frames"
+
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    number: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(ForeignKey("pictures.sha256"))
+
+
+class Revision(Base):
+    __tablename__ = "revisions"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    parent_id: Mapped[int | None] = mapped_column(BigInteger, default=None, index=True)
+    label: Mapped[str] = mapped_column(String(120))
+    recipe: Mapped[dict[str, object]] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class Import(Base):
+    __tablename__ = "imports"
+
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    state: Mapped[str] = mapped_column(String(12), default="open")
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class ImportFile(Base):
+    __tablename__ = "import_files"
+    __table_args__ = (UniqueConstraint("import_id", "name_key"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    import_id: Mapped[str] = mapped_column(ForeignKey("imports.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(255))
+    name_key: Mapped[str] = mapped_column(Sha256)
+    """SHA-256 of the name: names that differ only in case or accents are different files."""
+    sha256: Mapped[str | None] = mapped_column(ForeignKey("pictures.sha256"), default=None)
+    header: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
+    message: Mapped[str] = mapped_column(Text, default="")
+    remedy: Mapped[str] = mapped_column(Text, default="")
+
+
+class Job(Base):
+    __tablename__ = "jobs"
+    __table_args__ = (Index("ix_jobs_state", "state", "id"), Index("ix_jobs_output", "project_id", "output_id"))
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    state: Mapped[str] = mapped_column(String(12), default="queued")
+    """queued, running, done, failed, cancelled or superseded."""
+    attempts: Mapped[int] = mapped_column(default=0)
+    stage: Mapped[str] = mapped_column(String(20), default="")
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    error: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+    ended: Mapped[datetime | None] = mapped_column(Moment, default=None)
+
+
+class Result(Base):
+    __tablename__ = "results"
+    __table_args__ = (UniqueConstraint("revision_id", "output_id"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    sha256: Mapped[str] = mapped_column(Sha256)
+    pixels: Mapped[str] = mapped_column(Sha256)
+    """Names the file's pictures without their time."""
+    document: Mapped[str] = mapped_column(LONGTEXT)
+    """JSON: info, positions, durations, notes, seconds."""
+    created: Mapped[datetime] = mapped_column(Moment, default=now)

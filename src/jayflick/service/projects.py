@@ -1,0 +1,263 @@
+"""What can be done with projects: kept, changed, undone, shown. Each call is one transaction."""
+
+import json
+import uuid
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from ..core.errors import JayFlickError
+from ..core.recipe import Recipe
+from ..core.timing.plan import plan_rhythm
+from .jobs import job_document
+from .models import Frame, Job, Picture, Project, Result, Revision, now
+from .schemas import FrameInfo, JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
+
+
+class NotFound(JayFlickError):
+    """There is no such thing (any more)."""
+
+
+class Conflict(JayFlickError):
+    """Somebody else, or another window, was faster."""
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex
+
+
+def find(session: Session, project_id: str, *, lock: bool = False) -> Project:
+    project = session.get(Project, project_id, with_for_update=lock)
+    if project is None or project.removed is not None:
+        raise NotFound("there is no such project", remedy="go back to the shelf")
+    return project
+
+
+def create(session: Session, name: str, report: dict[str, Any], frames: list[Frame], recipe: Recipe) -> Project:
+    """A new project with its frames (not yet added to the session) and its first revision, its job queued."""
+    project = Project(id=new_id(), name=name, report=report)
+    session.add(project)
+    session.flush()
+    for frame in frames:
+        frame.project_id = project.id
+    session.add_all(frames)
+    _add_revision(session, project, recipe, "Frames brought in")
+    return project
+
+
+def edit(session: Session, project_id: str, base_revision: int, label: str, recipe: Recipe) -> None:
+    """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
+    project = find(session, project_id, lock=True)
+    if project.revision_id != base_revision:
+        raise Conflict(
+            "this project was changed in another window", remedy="look at that change, then make yours again"
+        )
+    plan_rhythm(recipe.gather, recipe.rhythm, _frame_count(session, project_id))  # refuse what cannot be played
+    _add_revision(session, project, recipe, label)
+
+
+def _add_revision(session: Session, project: Project, recipe: Recipe, label: str) -> None:
+    revision = Revision(
+        project_id=project.id,
+        parent_id=project.revision_id,
+        label=label,
+        recipe=recipe.model_dump(mode="json"),
+    )
+    session.add(revision)
+    session.flush()
+    project.tip_id = revision.id
+    _make_current(session, project, revision)
+
+
+def undo(session: Session, project_id: str) -> None:
+    """Go back to the revision before."""
+    project = find(session, project_id, lock=True)
+    current = _current(session, project)
+    if current.parent_id is None:
+        raise Conflict("there is nothing to undo")
+    parent = session.get_one(Revision, current.parent_id)
+    _make_current(session, project, parent)
+
+
+def redo(session: Session, project_id: str) -> None:
+    """Go forward again to the revision that was undone."""
+    project = find(session, project_id, lock=True)
+    following = _following(session, project)
+    if following is None:
+        raise Conflict("there is nothing to redo")
+    _make_current(session, project, following)
+
+
+def rename(session: Session, project_id: str, name: str) -> None:
+    project = find(session, project_id, lock=True)
+    project.name, project.changed = name, now()
+
+
+def remove(session: Session, project_id: str) -> None:
+    """Take a project off the shelf; it can be put back."""
+    find(session, project_id, lock=True).removed = now()
+
+
+def restore(session: Session, project_id: str) -> None:
+    project = session.get(Project, project_id, with_for_update=True)
+    if project is None:
+        raise NotFound("there is no such project")
+    project.removed = None
+
+
+def cancel(session: Session, job_id: int) -> None:
+    """Call a job off; the result shown so far stays."""
+    session.execute(
+        update(Job)
+        .where(Job.id == job_id, Job.state.in_(("queued", "running")))
+        .values(state="cancelled", ended=now())
+    )
+
+
+def retry(session: Session, project_id: str) -> None:
+    """Queue the current revision's missing outputs again."""
+    project = find(session, project_id, lock=True)
+    _queue(session, project, _current(session, project))
+
+
+def _current(session: Session, project: Project) -> Revision:
+    return session.get_one(Revision, project.revision_id)
+
+
+def _following(session: Session, project: Project) -> Revision | None:
+    """The child of the current revision on the way to the tip."""
+    step = session.get(Revision, project.tip_id) if project.tip_id else None
+    while step is not None and step.parent_id != project.revision_id:
+        step = session.get(Revision, step.parent_id) if step.parent_id else None
+    return step
+
+
+def _make_current(session: Session, project: Project, revision: Revision) -> None:
+    project.revision_id, project.changed = revision.id, now()
+    _queue(session, project, revision)
+
+
+def _queue(session: Session, project: Project, revision: Revision) -> None:
+    """Queue what the revision still lacks; jobs for other revisions are no longer wanted (newest wins)."""
+    session.execute(
+        update(Job)
+        .where(Job.project_id == project.id, Job.state.in_(("queued", "running")))
+        .values(state="superseded", ended=now())
+    )
+    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision.id)))
+    for output in Recipe.model_validate(revision.recipe).outputs:
+        if output.id not in there:
+            session.add(Job(project_id=project.id, revision_id=revision.id, output_id=output.id))
+
+
+# shown
+
+
+def _frame_count(session: Session, project_id: str) -> int:
+    return session.scalar(select(func.count()).where(Frame.project_id == project_id)) or 0
+
+
+def shelf(session: Session) -> list[ProjectCard]:
+    """All projects, newest change first."""
+    projects = session.scalars(
+        select(Project).where(Project.removed.is_(None)).order_by(Project.changed.desc(), Project.id)
+    ).all()
+    return [card(session, project) for project in projects]
+
+
+def card(session: Session, project: Project) -> ProjectCard:
+    recipe = Recipe.model_validate(_current(session, project).recipe)
+    return ProjectCard(**_card_facts(session, project, recipe))
+
+
+def _card_facts(session: Session, project: Project, recipe: Recipe) -> dict[str, Any]:
+    first = session.execute(
+        select(Picture.width, Picture.height)
+        .join(Frame, Frame.sha256 == Picture.sha256)
+        .where(Frame.project_id == project.id)
+        .order_by(Frame.position)
+        .limit(1)
+    ).first()
+    width, height = first if first else (0, 0)
+    return {
+        "id": project.id,
+        "name": project.name,
+        "changed": project.changed,
+        "frames": _frame_count(session, project.id),
+        "width": width,
+        "height": height,
+        "recipe": recipe,
+        "report": Report.model_validate(project.report),
+        "results": _results(session, project, recipe),
+    }
+
+
+def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultInfo]:
+    """For each output the current revision's result, or the newest there is while that is being made."""
+    found = []
+    for output in recipe.outputs:
+        mine = select(Result).where(Result.project_id == project.id, Result.output_id == output.id)
+        result = session.scalar(mine.where(Result.revision_id == project.revision_id)) or session.scalar(
+            mine.order_by(Result.created.desc()).limit(1)
+        )
+        if result is not None:
+            found.append(result_document(result))
+    return found
+
+
+def result_document(result: Result) -> ResultInfo:
+    return ResultInfo(
+        id=result.id,
+        output_id=result.output_id,
+        revision_id=result.revision_id,
+        sha256=result.sha256,
+        pixels=result.pixels,
+        created=result.created,
+        **json.loads(result.document),
+    )
+
+
+def bench(session: Session, project_id: str) -> ProjectInfo:
+    """Everything the bench shows of a project."""
+    project = find(session, project_id)
+    revision = _current(session, project)
+    recipe = Recipe.model_validate(revision.recipe)
+    following = _following(session, project)
+    frames = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == project_id)
+        .order_by(Frame.position)
+    )
+    jobs = session.scalars(
+        select(Job)
+        .where(Job.project_id == project_id, Job.revision_id == revision.id, Job.state != "superseded")
+        .order_by(Job.id)
+    )
+    newest = {job.output_id: job for job in jobs}
+    return ProjectInfo(
+        **_card_facts(session, project, recipe),
+        revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created, recipe=recipe),
+        undo=revision.label if revision.parent_id is not None else None,
+        redo=following.label if following else None,
+        frame_list=[_frame_document(frame, picture) for frame, picture in frames],
+        jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
+    )
+
+
+def _wanted(jobs: Iterable[Job]) -> list[Job]:
+    return [job for job in jobs if job.state != "done"]
+
+
+def _frame_document(frame: Frame, picture: Picture) -> FrameInfo:
+    return FrameInfo(
+        position=frame.position,
+        number=frame.number,
+        name=frame.name,
+        width=picture.width,
+        height=picture.height,
+        label=picture.label,
+        transparent=picture.transparent,
+    )

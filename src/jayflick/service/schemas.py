@@ -1,0 +1,186 @@
+"""The documents the API takes and gives."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.recipe import Recipe
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
+
+class Problem(Document):
+    """What went wrong, with which file, and what will help."""
+
+    kind: str = Field(examples=["input"])
+    message: str = Field(examples=["the file is empty (0 bytes)"])
+    file: str | None = Field(None, examples=["wave_0012.png"])
+    remedy: str = Field("", examples=["render or copy the file again"])
+
+
+class Limits(Document):
+    """What one import may bring; shown before anything is sent."""
+
+    most_files: int
+    most_file_bytes: int
+    most_import_bytes: int
+    most_frame_pixels: int
+
+
+class FrameInfo(Document):
+    position: int = Field(description="Counts from 1 in the gathered order")
+    number: int | None = Field(description="The counter in its name")
+    name: str
+    width: int
+    height: int
+    label: str = Field(examples=["16-bit RGBA"])
+    transparent: bool
+
+
+class ReportProblem(Document):
+    kind: Literal["unreadable", "size", "missing", "repeated"]
+    file: str
+    message: str
+    remedy: str
+
+
+class Report(Document):
+    """What gathering found in one sequence."""
+
+    name: str
+    pattern: str = Field(examples=["dusk_lamp_#.png"])
+    count: int
+    first: int | None
+    last: int | None
+    missing: list[int]
+    repeated: list[int]
+    sizes: dict[str, int] = Field(examples=[{"960x540": 48}])
+    files: list[str]
+    problems: list[ReportProblem]
+
+
+class FrameBytes(Document):
+    """One frame of the real file."""
+
+    index: int
+    delay_ms: int
+    bytes: int
+    box: tuple[int, int, int, int]
+    disposal: int
+    palette: Literal["global", "local"] | None
+    colours: int
+
+
+class OutputInfo(Document):
+    """What was measured on an output's bytes."""
+
+    format: Literal["gif"]
+    width: int
+    height: int
+    count: int
+    repeat: int = Field(description="0 for ever, 1 once")
+    duration_ms: int
+    bytes: int
+    colours: int
+    transparent: bool
+    frames: list[FrameBytes]
+
+
+class ResultInfo(Document):
+    """A real, finished output."""
+
+    id: int
+    output_id: str
+    revision_id: int
+    sha256: str
+    pixels: str = Field(
+        description="Equal for two results whose pictures are the same and only the time differs"
+    )
+    created: datetime
+    info: OutputInfo
+    positions: list[int] = Field(description="Which source frame each played frame shows")
+    durations: list[int] = Field(description="The wished duration of each, in 1/705,600,000 s")
+    notes: list[str]
+    seconds: dict[str, float]
+
+
+class JobInfo(Document):
+    id: int
+    project_id: str
+    revision_id: int
+    output_id: str
+    state: Literal["queued", "running", "done", "failed", "cancelled", "superseded"]
+    stage: str
+    done: int
+    total: int
+    error: Problem | None
+
+
+class RevisionInfo(Document):
+    id: int
+    label: str
+    created: datetime
+    recipe: Recipe
+
+
+class ProjectCard(Document):
+    """A project on the shelf."""
+
+    id: str
+    name: str
+    changed: datetime
+    frames: int
+    width: int
+    height: int
+    recipe: Recipe
+    report: Report
+    results: list[ResultInfo]
+
+
+class ProjectInfo(ProjectCard):
+    """A project on the bench."""
+
+    revision: RevisionInfo
+    undo: str | None = Field(description="What undo would take back")
+    redo: str | None = Field(description="What redo would do again")
+    frame_list: list[FrameInfo]
+    jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
+
+
+class Rename(Document):
+    name: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Edit(Document):
+    """A new recipe, made from the revision that the client showed."""
+
+    base_revision: int
+    label: Annotated[str, Field(min_length=1, max_length=120, examples=["Colours to 64"])]
+    recipe: Recipe
+
+
+class ImportStarted(Document):
+    id: str
+
+
+class FileTaken(Document):
+    """How one file of an import fared."""
+
+    name: str
+    taken: bool
+    problem: Problem | None = None
+
+
+class ImportDone(Document):
+    """The projects an import made, and the files that went into none."""
+
+    projects: list[ProjectCard]
+    ignored: list[Problem]
+
+
+class Health(Document):
+    ready: bool
+    version: str

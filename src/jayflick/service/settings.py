@@ -1,0 +1,31 @@
+"""What can be set, with defaults that suit one person's machine. Environment names begin with JAYFLICK_."""
+
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from ..core.sequence.files import MAX_BYTES, MAX_FILES
+
+
+class Settings(BaseSettings):
+    """One server's settings, handed to every part that needs them."""
+
+    model_config = SettingsConfigDict(env_prefix="JAYFLICK_", frozen=True)
+
+    data: Path = Field(Path(".data"), description="Where the database, the pictures and stage results live")
+    database: str = Field("", description="SQLAlchemy URL of the private MariaDB; set by the start command")
+    web: Path = Field(Path("web/dist"), description="The built web client")
+    workers: int = Field(2, ge=1, le=64, description="Renders carried out side by side")
+    most_files: int = Field(MAX_FILES, ge=1, description="Files one import may bring")
+    most_file_bytes: int = Field(MAX_BYTES, ge=1, description="Bytes one file may have")
+    most_import_bytes: int = Field(8 << 30, ge=1, description="Bytes one import may bring")
+    most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
+
+    @property
+    def store(self) -> Path:
+        return self.data / "store"
+
+    @property
+    def stages(self) -> Path:
+        return self.data / "stages"
