@@ -26,7 +26,7 @@ Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=Tr
 class Part(BaseModel):
     """What all parts of a recipe share: frozen, and unknown keys are refused, so nothing is lost silently."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
 
 class Rhythm(Part):

@@ -250,7 +250,7 @@ def get_project(project_id: ProjectId, session: Reading) -> ProjectInfo:
 def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInfo:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
     with service.sessions.begin() as session:
-        projects.edit(session, project_id, edit.base_revision, edit.label, edit.recipe)
+        projects.edit(session, project_id, edit.base_revision, edit.label, edit.recipe, edit.gesture)
     return _shown(service, project_id)
 
 

@@ -65,6 +65,8 @@ class Revision(Base):
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
     parent_id: Mapped[int | None] = mapped_column(BigInteger, default=None, index=True)
     label: Mapped[str] = mapped_column(String(120))
+    gesture: Mapped[str] = mapped_column(String(40), default="")
+    """Revisions of one gesture (a slider on its way) are undone together."""
     recipe: Mapped[dict[str, object]] = mapped_column(JSON)
     created: Mapped[datetime] = mapped_column(Moment, default=now)
 

@@ -47,7 +47,9 @@ def create(session: Session, name: str, report: dict[str, Any], frames: list[Fra
     return project
 
 
-def edit(session: Session, project_id: str, base_revision: int, label: str, recipe: Recipe) -> None:
+def edit(
+    session: Session, project_id: str, base_revision: int, label: str, recipe: Recipe, gesture: str = ""
+) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
     project = find(session, project_id, lock=True)
     if project.revision_id != base_revision:
@@ -55,14 +57,20 @@ def edit(session: Session, project_id: str, base_revision: int, label: str, reci
             "this project was changed in another window", remedy="look at that change, then make yours again"
         )
     plan_rhythm(recipe.gather, recipe.rhythm, _frame_count(session, project_id))  # refuse what cannot be played
-    _add_revision(session, project, recipe, label)
+    _add_revision(session, project, recipe, label, gesture)
 
 
-def _add_revision(session: Session, project: Project, recipe: Recipe, label: str) -> None:
+def _add_revision(session: Session, project: Project, recipe: Recipe, label: str, gesture: str = "") -> None:
+    parent_id = project.revision_id
+    if gesture:
+        current = _current(session, project)
+        if current.gesture == gesture and current.parent_id is not None:
+            parent_id = current.parent_id
     revision = Revision(
         project_id=project.id,
-        parent_id=project.revision_id,
+        parent_id=parent_id,
         label=label,
+        gesture=gesture,
         recipe=recipe.model_dump(mode="json"),
     )
     session.add(revision)

@@ -159,6 +159,9 @@ class Edit(Document):
 
     base_revision: int
     label: Annotated[str, Field(min_length=1, max_length=120, examples=["Colours to 64"])]
+    gesture: Annotated[
+        str, Field(max_length=40, description="Edits that follow each other under one name are undone together")
+    ] = ""
     recipe: Recipe
 
 

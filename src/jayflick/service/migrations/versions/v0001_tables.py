@@ -78,6 +78,7 @@ def upgrade() -> None:
         sa.Column("project_id", sa.String(length=32), nullable=False),
         sa.Column("parent_id", sa.BigInteger(), nullable=True),
         sa.Column("label", sa.String(length=120), nullable=False),
+        sa.Column("gesture", sa.String(length=40), nullable=False),
         sa.Column("recipe", sa.JSON(), nullable=False),
         sa.Column("created", mysql.DATETIME(fsp=6), nullable=False),
         sa.ForeignKeyConstraint(["project_id"], ["projects.id"], ondelete="CASCADE"),

@@ -1,0 +1,81 @@
+// The service's API, typed from its OpenAPI document.
+
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+type Schemas = components["schemas"];
+export type ProjectCard = Schemas["ProjectCard"];
+export type ProjectInfo = Schemas["ProjectInfo"];
+export type ResultInfo = Schemas["ResultInfo"];
+export type JobInfo = Schemas["JobInfo"];
+export type FrameInfo = Schemas["FrameInfo"];
+export type Problem = Schemas["Problem"];
+export type Limits = Schemas["Limits"];
+export type FileTaken = Schemas["FileTaken"];
+export type ImportStarted = Schemas["ImportStarted"];
+export type ImportDone = Schemas["ImportDone"];
+export type Recipe = Schemas["Recipe-Output"];
+export type Output = Schemas["Output-Output"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** A refusal by the service, or no answer at all (`lost`). */
+export class ApiError extends Error {
+  constructor(
+    readonly problem: Problem,
+    readonly status: number,
+  ) {
+    super(describeProblem(problem));
+  }
+  /** Whether trying the same thing again may work: nobody answered, or the database was away. */
+  get passing(): boolean {
+    return this.status === 0 || this.status === 503;
+  }
+}
+
+export function describeProblem(problem: Pick<Problem, "message" | "file" | "remedy">): string {
+  const what = problem.file ? `${problem.file}: ${problem.message}` : problem.message;
+  return problem.remedy ? `${what}. ${sentence(problem.remedy)}.` : what;
+}
+
+function sentence(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+const LOST: Problem = {
+  kind: "lost",
+  message: "the service does not answer",
+  file: null,
+  remedy: "check that ./start is still running",
+};
+
+/**
+ * The data of an answer, or an `ApiError` thrown. The type is named by the caller: the client library turns
+ * the document's fixed-length lists into open ones on the way.
+ */
+export async function data<T = void>(
+  answer: Promise<{ data?: unknown; error?: unknown; response: Response }>,
+): Promise<T> {
+  let settled;
+  try {
+    settled = await answer;
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiError(LOST, 0);
+  }
+  if (!settled.response.ok) {
+    const problem = settled.error as Problem | undefined;
+    throw new ApiError(
+      problem?.message ? problem : { ...LOST, message: `the service answered ${settled.response.status}` },
+      settled.response.status,
+    );
+  }
+  return settled.data as T;
+}
+
+export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
+export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
+export const thumbUrl = (projectId: string, position: number) =>
+  `/api/projects/${projectId}/frames/${position}/thumb`;
+export const sourceUrl = (revisionId: number, outputId: string, position: number) =>
+  `/api/revisions/${revisionId}/outputs/${outputId}/source/${position}`;

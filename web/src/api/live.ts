@@ -1,0 +1,44 @@
+// News from the service, and whether it can be reached.
+
+import type { QueryClient } from "@tanstack/react-query";
+import { create } from "zustand";
+import type { JobInfo } from "./client";
+
+interface Live {
+  lost: boolean;
+  /** The newest news of running jobs, by project and output. */
+  jobs: Record<string, JobInfo>;
+}
+
+export const useLive = create<Live>(() => ({ lost: false, jobs: {} }));
+
+export const jobKey = (projectId: string, outputId: string) => `${projectId}/${outputId}`;
+
+/** Listen until the page goes; reconnects by itself and reloads what was shown. */
+export function listen(queries: QueryClient): void {
+  let missed = false;
+  const source = new EventSource("/api/events");
+  source.onopen = () => {
+    useLive.setState({ lost: false });
+    if (missed) void queries.invalidateQueries();
+    missed = false;
+  };
+  source.onerror = () => {
+    missed = true;
+    useLive.setState({ lost: true });
+    if (source.readyState === EventSource.CLOSED) {
+      source.close();
+      setTimeout(() => listen(queries), 1000);
+    }
+  };
+  source.onmessage = (message: MessageEvent<string>) => {
+    const news = JSON.parse(message.data) as { kind: string; project_id?: string } & Partial<JobInfo>;
+    if (news.kind === "job") {
+      const job = news as unknown as JobInfo;
+      useLive.setState((state) => ({ jobs: { ...state.jobs, [jobKey(job.project_id, job.output_id)]: job } }));
+      if (job.state === "queued" || job.state === "running") return;
+    }
+    if (news.project_id) void queries.invalidateQueries({ queryKey: ["project", news.project_id] });
+    if (news.kind !== "hello") void queries.invalidateQueries({ queryKey: ["shelf"] });
+  };
+}

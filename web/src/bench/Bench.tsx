@@ -1,0 +1,238 @@
+// One project: docket above, stage and the chosen part's controls between, the rhythm strip below.
+
+import { Redo2, Undo2 } from "lucide-react";
+import { Tabs } from "radix-ui";
+import { useEffect, useMemo, useState } from "react";
+import { Link, useParams } from "react-router";
+import { api, ApiError, data } from "../api/client";
+import { jobKey, useLive } from "../api/live";
+import { size } from "../format";
+import { show, step, toggle, usePlayhead } from "../player/playhead";
+import { ThemeButton } from "../shelf/Shelf";
+import { IconButton, Mark, TextField } from "../ui/controls";
+import { useHelp } from "../ui/help";
+import { tellError } from "../ui/notices";
+import { Docket } from "./Docket";
+import { useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { FramingPanel } from "./panels/Framing";
+import { GatherPanel } from "./panels/Gather";
+import { HandOffPanel } from "./panels/HandOff";
+import { RhythmPanel } from "./panels/Rhythm";
+import { TuningPanel } from "./panels/Tuning";
+import { leaveOut, nudge, selectAll, useSelection } from "./selection";
+import { Stage } from "./Stage";
+import { Strip } from "./Strip";
+import { useShown } from "./useShown";
+import { nextBackdrop, nextZoom, setView, VIEWS } from "./view";
+import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
+
+export function Bench() {
+  const { id = "" } = useParams();
+  const { bench, error } = useBench(id);
+  if (error && !bench) {
+    const gone = error instanceof ApiError && error.status === 404;
+    return (
+      <div className="flex h-full flex-col items-center justify-center gap-2">
+        <h1 className="text-xl font-semibold">
+          {gone ? "This project is not here" : "The project cannot be shown"}
+        </h1>
+        <p className="text-ink-2">{error.message}</p>
+        <Link className="font-semibold text-jay-deep hover:underline" to="/">
+          Back to the shelf
+        </Link>
+      </div>
+    );
+  }
+  if (!bench) return <p className="flex h-full items-center justify-center text-ink-2">Opening the project…</p>;
+  return <OpenBench key={id} bench={bench} />;
+}
+
+function OpenBench({ bench }: { bench: BenchParts }) {
+  const { project, recipe, output } = bench;
+  const [part, setPart] = useState<Part>("tuning");
+  const result = project.results.find((one) => one.output_id === output.id);
+  const { shown, error } = useShown(result);
+  const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
+  const behind = result?.revision_id !== project.revision.id;
+  const job = useMemo(() => {
+    const known = project.jobs.find((one) => one.output_id === output.id);
+    return live && known && live.id === known.id ? live : known;
+  }, [live, project.jobs, output.id]);
+  const busy = behind && (job === undefined || job.state === "queued" || job.state === "running");
+  const cells = standings(project, recipe, result, job, behind);
+
+  useEffect(() => {
+    document.title = `${project.name} – Jay Flick`;
+  }, [project.name]);
+  useKeys(bench, setPart);
+
+  const cancel = () => {
+    if (job)
+      data(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: job.id } } })).catch(tellError);
+  };
+  const retry = () => {
+    data(api.POST("/api/projects/{project_id}/retry", { params: { path: { project_id: project.id } } })).catch(
+      tellError,
+    );
+  };
+  const panel = { bench, result, shown, behind, busy, job, cancel, retry };
+
+  return (
+    <Tabs.Root
+      value={part}
+      onValueChange={(next) => setPart(next as Part)}
+      activationMode="automatic"
+      className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
+    >
+      <Header bench={bench} bytes={result?.info.bytes} />
+      <Docket standings={cells} chosen={part} />
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
+        <Stage
+          bench={bench}
+          shown={shown}
+          error={error}
+          busy={busy}
+          job={job}
+          onCancel={cancel}
+          onRetry={retry}
+        />
+        <section
+          aria-label={`${PART_NAMES[part]} controls`}
+          className="min-h-0 overflow-y-auto rounded-[12px] border border-line bg-card px-3.5 py-3"
+        >
+          {PARTS.map((one) => (
+            <Tabs.Content key={one} value={one} tabIndex={-1} className="flex flex-col gap-2.5 outline-none">
+              {one === "gather" && <GatherPanel {...panel} />}
+              {one === "rhythm" && <RhythmPanel {...panel} />}
+              {one === "framing" && <FramingPanel {...panel} />}
+              {one === "tuning" && <TuningPanel {...panel} />}
+              {one === "handoff" && <HandOffPanel {...panel} />}
+            </Tabs.Content>
+          ))}
+        </section>
+      </div>
+      <Strip bench={bench} shown={shown} />
+    </Tabs.Root>
+  );
+}
+
+function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined }) {
+  const { project, output } = bench;
+  const held = useEdits((state) => state.held);
+  const waiting = useEdits((state) => state.waiting.length > 0);
+  const rename = (name: string) => {
+    data(
+      api.PATCH("/api/projects/{project_id}", { params: { path: { project_id: project.id } }, body: { name } }),
+    ).catch(tellError);
+  };
+  return (
+    <header className="flex items-center gap-2.5">
+      <Link to="/" aria-label="Shelf" className="flex items-center gap-2.5 text-ink-2 hover:text-ink">
+        <img src="/mark.svg" alt="" className="size-[26px]" />
+        Shelf
+      </Link>
+      <span className="text-ink-3">/</span>
+      <h1 className="sr-only">{project.name}</h1>
+      <TextField
+        label="Project name"
+        value={project.name}
+        maxLength={200}
+        onCommit={rename}
+        className="w-[210px] border-transparent! bg-transparent! px-1! font-sans! text-[15px] font-bold hover:border-line!"
+      />
+      <IconButton
+        tip={project.undo ? `Undo: ${project.undo}` : "Nothing to undo"}
+        keys="Ctrl Z"
+        aria-label="Undo"
+        disabled={!project.undo && !waiting}
+        onClick={bench.undo}
+      >
+        <Undo2 size={15} />
+      </IconButton>
+      <IconButton
+        tip={project.redo ? `Redo: ${project.redo}` : "Nothing to redo"}
+        keys="Ctrl Shift Z"
+        aria-label="Redo"
+        disabled={!project.redo}
+        onClick={bench.redo}
+      >
+        <Redo2 size={15} />
+      </IconButton>
+      <span role="status" aria-label="Saving" className="text-ink-2">
+        {held ? (
+          <Mark verdict="look" word={`not saved yet: ${held}; trying again`} />
+        ) : waiting ? (
+          "keeping…"
+        ) : (
+          "every change kept"
+        )}
+      </span>
+      <span className="grow" />
+      <span className="inline-flex h-[30px] items-center gap-2 rounded-[7px] bg-strong px-3 font-medium text-on-strong">
+        {output.name} <span className="figure">{bytes === undefined ? "…" : size(bytes)}</span>
+      </span>
+      <ThemeButton />
+      <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>
+        ?
+      </IconButton>
+    </header>
+  );
+}
+
+/** Keys that work wherever nothing is being typed. */
+function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      const typing = target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;
+      const held = event.ctrlKey || event.metaKey;
+      const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+      if (held && !typing && (key === "z" || key === "y")) {
+        event.preventDefault();
+        if (key === "y" || event.shiftKey) bench.redo();
+        else bench.undo();
+        return;
+      }
+      if (held && !typing && key === "a") {
+        event.preventDefault();
+        selectAll(usePlayhead.getState().line.ends.length);
+        return;
+      }
+      if (typing || held || event.altKey) return;
+      const onSlider = target.getAttribute("role") === "slider";
+      const arrows = onSlider || ["tab", "radio", "option"].includes(target.getAttribute("role") ?? "");
+      const parts: Record<string, Part> = { g: "gather", r: "rhythm", f: "framing", t: "tuning", h: "handoff" };
+      const jump = event.shiftKey ? 10 : 1;
+      const actions: Record<string, () => void> = {
+        ArrowLeft: () => step(-jump),
+        ArrowRight: () => step(jump),
+        Home: () => show(0),
+        End: () => show(usePlayhead.getState().line.ends.length - 1),
+        Escape: () => useSelection.setState({ chosen: new Set(), anchor: -1 }),
+        Delete: () => leaveOut(bench),
+        "[": () => nudge(bench, -1),
+        "]": () => nudge(bench, 1),
+        b: nextBackdrop,
+        z: nextZoom,
+      };
+      if (key === " " && !(target instanceof HTMLButtonElement)) {
+        event.preventDefault();
+        toggle();
+      } else if (key === " ") {
+        return; // a button in focus takes its own space
+      } else if (arrows && (key.startsWith("Arrow") || key === "Home" || key === "End")) {
+        return;
+      } else if (parts[key]) {
+        setPart(parts[key]);
+      } else if (/^[1-4]$/.test(key)) {
+        const view = VIEWS[Number(key) - 1];
+        if (view) setView(view.value);
+      } else if (actions[key]) {
+        event.preventDefault();
+        actions[key]();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [bench, setPart]);
+}

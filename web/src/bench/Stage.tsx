@@ -1,0 +1,364 @@
+// The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
+
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { sourceUrl, type JobInfo } from "../api/client";
+import { size } from "../format";
+import { openSource, type FrameSource } from "../player/frames";
+import { usePlayhead } from "../player/playhead";
+import { Bar } from "../shelf/Shelf";
+import { Button, Mark, Segmented, Tip } from "../ui/controls";
+import type { Bench } from "./edits";
+import type { Shown } from "./useShown";
+import { BACKDROPS, setView, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
+
+const STAGES: Record<string, string> = {
+  framing: "Framing",
+  tuning: "Choosing colours",
+  encoding: "Writing frames",
+};
+
+export function Stage({
+  bench,
+  shown,
+  error,
+  busy,
+  job,
+  onCancel,
+  onRetry,
+}: {
+  bench: Bench;
+  shown: Shown | null;
+  error: string;
+  busy: boolean;
+  job: JobInfo | undefined;
+  onCancel: () => void;
+  onRetry: () => void;
+}) {
+  const { view, backdrop, zoom, wipe } = useView();
+  const area = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState({ width: 0, height: 0 });
+  useLayoutEffect(() => {
+    const element = area.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() =>
+      setRoom({ width: element.clientWidth, height: element.clientHeight }),
+    );
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+  const source = useSource(bench, shown, view !== "result");
+  const info = shown?.result.info;
+  const scale = info ? scaleFor(zoom, info, room) : 1;
+  const matte = bench.output.alpha.matte;
+  const slow = useSlow(busy);
+  return (
+    <section
+      aria-label="Stage"
+      className="relative min-h-0 overflow-hidden rounded-[12px] bg-stage"
+      data-decoder={shown?.frames.decoder ?? ""}
+      data-result={shown?.result.id ?? ""}
+      data-revision={shown?.result.revision_id ?? ""}
+    >
+      <div ref={area} className="absolute inset-x-3 top-3 bottom-[52px] overflow-auto">
+        <div className="flex min-h-full min-w-full items-center justify-center">
+          {shown && info ? (
+            <div
+              className={`relative shrink-0 ${backdrop === "chequer" ? "chequer" : ""}`}
+              style={{
+                width: info.width * scale,
+                height: info.height * scale,
+                background: backdropColour(backdrop, matte),
+              }}
+            >
+              <Picture shown={shown} source={source} scale={scale} />
+              {view === "wipe" && <WipeHandle wipe={wipe} />}
+              {(view === "wipe" || view === "source") && (
+                <Label side="left" text={`source ${source && source.count > 0 ? "" : "…"}`} />
+              )}
+              {view === "difference" && <Label side="left" text="difference × 8" />}
+              {(view === "wipe" || view === "result") && (
+                <Label side="right" text={`result · ${size(info.bytes)}`} />
+              )}
+            </div>
+          ) : job?.state === "failed" ? null : (
+            <p className="rounded-[8px] bg-card px-4 py-2">
+              {error ? "The output cannot be shown." : "Making the first output…"}
+            </p>
+          )}
+        </div>
+      </div>
+      <div className="absolute top-3 left-3 flex flex-col gap-2">
+        {job?.state === "failed" && (
+          <Message verdict="stop" title="This could not be made">
+            <p>
+              {job.error?.file ? `${job.error.file}: ` : ""}
+              {job.error?.message}. {job.error?.remedy}
+            </p>
+            <Button onClick={onRetry}>Try again</Button>
+          </Message>
+        )}
+        {job?.state === "cancelled" && (
+          <Message verdict="look" title="Called off">
+            <p>The picture shows the result from before the last change.</p>
+            <Button onClick={onRetry}>Make it after all</Button>
+          </Message>
+        )}
+        {error && (
+          <Message verdict="stop" title="The output cannot be shown">
+            <p>{error}</p>
+          </Message>
+        )}
+      </div>
+      {slow && (
+        <div className="absolute top-3 right-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
+          <div className="grow">
+            <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Waiting its turn"}</p>
+            <Bar share={job?.total ? job.done / job.total : 0} label="Output being made" />
+          </div>
+          <Button onClick={onCancel}>Cancel</Button>
+        </div>
+      )}
+      <div className="absolute bottom-3 left-3 flex items-center gap-2">
+        <div className="rounded-[8px] bg-card p-0.5">
+          <Segmented dark label="View" value={view} choices={VIEWS} onChange={setView} />
+        </div>
+        <div role="radiogroup" aria-label="Backdrop" className="flex gap-1.5 rounded-[8px] bg-card p-[5px]">
+          {BACKDROPS.map((one) => (
+            <Tip key={one} text={`Over ${one === "page" ? "the page colour" : one}`} keys="B">
+              <button
+                type="button"
+                role="radio"
+                aria-checked={backdrop === one}
+                aria-label={one}
+                onClick={() => useView.setState({ backdrop: one })}
+                className={`size-5 rounded-full border ${one === "chequer" ? "chequer" : ""} ${backdrop === one ? "border-jay outline-2 outline-jay" : "border-ink-3"}`}
+                style={{ background: backdropColour(one, matte) }}
+              />
+            </Tip>
+          ))}
+        </div>
+        <div className="rounded-[8px] bg-card p-0.5">
+          <Segmented
+            dark
+            label="Zoom"
+            value={zoom}
+            choices={ZOOMS}
+            onChange={(next) => useView.setState({ zoom: next })}
+          />
+        </div>
+      </div>
+    </section>
+  );
+}
+
+function backdropColour(backdrop: Backdrop, matte: string): string | undefined {
+  return { chequer: undefined, page: matte, black: "#000", white: "#fff" }[backdrop];
+}
+
+/** Whole multiples when there is room for them, so that pixels stay pixels; otherwise as large as fits. */
+function scaleFor(
+  zoom: string,
+  info: { width: number; height: number },
+  room: { width: number; height: number },
+): number {
+  if (zoom !== "fit") return Number(zoom);
+  const most = Math.min(room.width / info.width, room.height / info.height);
+  return most >= 1 ? Math.floor(most) : Math.max(most, 0.05);
+}
+
+/** Only true once something has taken long enough to be worth showing. */
+function useSlow(busy: boolean): boolean {
+  const [slow, setSlow] = useState(false);
+  useEffect(() => {
+    if (!busy) {
+      setSlow(false);
+      return;
+    }
+    const timer = setTimeout(() => setSlow(true), 900);
+    return () => clearTimeout(timer);
+  }, [busy]);
+  return slow;
+}
+
+function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSource | null {
+  const result = shown?.result;
+  const key = result
+    ? JSON.stringify([
+        bench.project.id,
+        bench.recipe.framing,
+        result.info.width,
+        result.info.height,
+        result.positions,
+      ])
+    : "";
+  const urls = useMemo(
+    () =>
+      result && wanted
+        ? result.positions.map((position) => sourceUrl(result.revision_id, result.output_id, position))
+        : [],
+    // The same framing gives the same pictures, whichever revision asks: no need to fetch them again.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [key, wanted],
+  );
+  const [source, setSource] = useState<FrameSource | null>(null);
+  useEffect(() => {
+    if (urls.length === 0 || !result) {
+      setSource(null);
+      return;
+    }
+    const next = openSource(urls, result.info);
+    setSource(next);
+    return () => next.close();
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [urls]);
+  return source;
+}
+
+function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource | null; scale: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { view, wipe } = useView();
+  const { width, height } = shown.result.info;
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context) return;
+    let over = false;
+    const draw = () => {
+      if (over) return;
+      const { index } = usePlayhead.getState();
+      const result = view === "source" ? undefined : shown.frames.peek(index);
+      const true_ = view === "result" ? undefined : source?.peek(index);
+      const missing = (view !== "source" && !result) || (view !== "result" && source && !true_);
+      if (missing) {
+        const asked: Promise<unknown>[] = [];
+        if (view !== "source") asked.push(shown.frames.get(index));
+        if (view !== "result" && source) asked.push(source.get(index));
+        Promise.all(asked)
+          .then(() => usePlayhead.getState().index === index && draw())
+          .catch(() => undefined);
+        // Keep what is there until the picture has come, but never leave a stale comparison standing.
+        if (!result && !true_) return;
+      }
+      paint(context, view, wipe, result, true_);
+      if (canvas.current) canvas.current.dataset.index = String(index);
+      // What comes next is decoded before it is due.
+      for (let ahead = 1; ahead <= 4; ahead += 1) {
+        const next = (index + ahead) % Math.max(shown.frames.count, 1);
+        if (view !== "source") shown.frames.peek(next);
+        if (view !== "result") source?.peek(next);
+      }
+    };
+    draw();
+    const stop = usePlayhead.subscribe((state, before) => {
+      if (state.index !== before.index) draw();
+    });
+    return () => {
+      over = true;
+      stop();
+    };
+  }, [shown, source, view, wipe]);
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label="The picture, playing"
+      width={width}
+      height={height}
+      className="absolute inset-0 h-full w-full"
+      style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
+    />
+  );
+}
+
+function paint(
+  context: CanvasRenderingContext2D,
+  view: string,
+  wipe: number,
+  result: ImageBitmap | undefined,
+  source: ImageBitmap | undefined,
+): void {
+  const { width, height } = context.canvas;
+  context.clearRect(0, 0, width, height);
+  if (view === "difference") {
+    if (!result || !source) return;
+    context.fillStyle = "#000";
+    context.fillRect(0, 0, width, height);
+    context.drawImage(result, 0, 0, width, height);
+    context.globalCompositeOperation = "difference";
+    context.drawImage(source, 0, 0, width, height);
+    context.globalCompositeOperation = "lighter";
+    for (let doubling = 0; doubling < 3; doubling += 1) context.drawImage(context.canvas, 0, 0);
+    context.globalCompositeOperation = "source-over";
+    return;
+  }
+  const edge = view === "wipe" ? Math.round(width * wipe) : view === "source" ? width : 0;
+  if (source && edge > 0) clipped(context, source, 0, edge);
+  if (result && edge < width) clipped(context, result, edge, width);
+}
+
+function clipped(context: CanvasRenderingContext2D, picture: ImageBitmap, from: number, to: number): void {
+  context.save();
+  context.beginPath();
+  context.rect(from, 0, to - from, context.canvas.height);
+  context.clip();
+  context.drawImage(picture, 0, 0, context.canvas.width, context.canvas.height);
+  context.restore();
+}
+
+function WipeHandle({ wipe }: { wipe: number }) {
+  const set = (to: number) => useView.setState({ wipe: Math.min(1, Math.max(0, to)) });
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label="Wipe between source and result"
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-valuenow={Math.round(wipe * 100)}
+      className="absolute inset-y-[-10px] w-[28px] -translate-x-1/2 cursor-ew-resize touch-none"
+      style={{ left: `${wipe * 100}%` }}
+      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+      onPointerMove={(event) => {
+        const box = event.currentTarget.parentElement?.getBoundingClientRect();
+        if (box && event.currentTarget.hasPointerCapture(event.pointerId))
+          set((event.clientX - box.left) / box.width);
+      }}
+      onKeyDown={(event) => {
+        const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[event.key];
+        if (by) set(wipe + by);
+      }}
+    >
+      <span className="absolute inset-y-0 left-1/2 w-[2px] -translate-x-1/2 bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.45)]" />
+      <span className="absolute top-1/2 left-1/2 size-6 -translate-1/2 rounded-full bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.3),0_1px_5px_rgb(0_0_0/0.4)]" />
+    </div>
+  );
+}
+
+function Label({ side, text }: { side: "left" | "right"; text: string }) {
+  return (
+    <span
+      className={`pointer-events-none absolute top-2 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9] ${side === "left" ? "left-2" : "right-2"}`}
+    >
+      {text}
+    </span>
+  );
+}
+
+function Message({
+  verdict,
+  title,
+  children,
+}: {
+  verdict: "stop" | "look";
+  title: string;
+  children: React.ReactNode;
+}) {
+  return (
+    <div
+      role="alert"
+      className="flex max-w-[420px] flex-col items-start gap-2 rounded-[10px] bg-card px-3.5 py-3 shadow"
+    >
+      <Mark verdict={verdict} word={title} />
+      {children}
+    </div>
+  );
+}

@@ -1,0 +1,179 @@
+// Changes to a recipe on their way to the service: shown at once, sent in order, never lost.
+
+import { useQuery, type QueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { create } from "zustand";
+import { api, ApiError, data, type Output, type ProjectInfo, type Recipe } from "../api/client";
+import { jobKey, useLive } from "../api/live";
+import { tellError } from "../ui/notices";
+
+interface Edit {
+  project: string;
+  label: string;
+  /** Edits of one gesture are sent, and undone, as one. */
+  gesture: string;
+  change: (recipe: Recipe) => Recipe;
+}
+
+interface Edits {
+  waiting: Edit[];
+  sending: boolean;
+  /** Why the waiting edits are not saved yet, when the service cannot be reached. */
+  held: string;
+}
+
+export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held: "" }));
+
+const RETRY = 1000;
+/** While a control moves, a render under way is let finish, but not for longer than this. */
+const PATIENCE = 700;
+let queries: QueryClient | undefined;
+let timer: ReturnType<typeof setTimeout> | undefined;
+let sentAt = 0;
+
+export function startEdits(client: QueryClient): void {
+  queries = client;
+  window.addEventListener("beforeunload", (event) => {
+    if (useEdits.getState().waiting.length > 0) event.preventDefault();
+  });
+}
+
+const cached = (project: string) => queries?.getQueryData<ProjectInfo>(["project", project]);
+
+function renderUnderWay(project: string): boolean {
+  const output = cached(project)?.recipe.outputs[0]?.id ?? "";
+  const state = useLive.getState().jobs[jobKey(project, output)]?.state;
+  const known = cached(project);
+  const behind = known?.results[0]?.revision_id !== known?.revision.id;
+  return (state === "running" || behind) && performance.now() - sentAt < PATIENCE;
+}
+
+function soon(delay: number): void {
+  clearTimeout(timer);
+  timer = setTimeout(() => void send(false), delay);
+}
+
+/** Send what waits. `now` does not wait for a render under way: the newest wish wins. */
+export async function send(now: boolean): Promise<void> {
+  const first = useEdits.getState().waiting[0];
+  if (!first || useEdits.getState().sending || !queries) return;
+  const known = cached(first.project);
+  if (!known) return;
+  if (!now && renderUnderWay(first.project)) {
+    soon(30);
+    return;
+  }
+  clearTimeout(timer);
+  const { waiting } = useEdits.getState();
+  const together = waiting.findIndex(
+    (edit) => edit.project !== first.project || edit.gesture !== first.gesture || !first.gesture,
+  );
+  const batch = waiting.slice(0, together <= 0 ? (first.gesture ? waiting.length : 1) : together);
+  useEdits.setState({ sending: true });
+  let again = 0;
+  try {
+    sentAt = performance.now();
+    const info = await data<ProjectInfo>(
+      api.PUT("/api/projects/{project_id}/recipe", {
+        params: { path: { project_id: first.project } },
+        body: {
+          base_revision: known.revision.id,
+          label: batch.at(-1)?.label ?? first.label,
+          gesture: first.gesture,
+          recipe: batch.reduce((recipe, edit) => edit.change(recipe), known.recipe),
+        },
+      }),
+    );
+    queries.setQueryData(["project", first.project], info);
+    done(batch);
+  } catch (error) {
+    if (error instanceof ApiError && error.passing) {
+      useEdits.setState({ held: error.problem.message });
+      again = RETRY;
+    } else if (error instanceof ApiError && error.status === 409) {
+      await queries.refetchQueries({ queryKey: ["project", first.project] });
+    } else {
+      done(batch);
+      tellError(error);
+    }
+  }
+  useEdits.setState({ sending: false });
+  if (again) soon(again);
+  else if (useEdits.getState().waiting.length > 0) void send(now);
+}
+
+function done(batch: Edit[]): void {
+  useEdits.setState(({ waiting }) => ({ waiting: waiting.filter((edit) => !batch.includes(edit)), held: "" }));
+}
+
+function queue(edit: Edit): void {
+  useEdits.setState(({ waiting }) => ({ waiting: [...waiting, edit] }));
+  if (edit.gesture) soon(20);
+  else void send(true);
+}
+
+async function travel(project: string, way: "undo" | "redo"): Promise<void> {
+  await send(true);
+  try {
+    const info = await data<ProjectInfo>(
+      way === "undo"
+        ? api.POST("/api/projects/{project_id}/undo", { params: { path: { project_id: project } } })
+        : api.POST("/api/projects/{project_id}/redo", { params: { path: { project_id: project } } }),
+    );
+    queries?.setQueryData(["project", project], info);
+  } catch (error) {
+    tellError(error);
+  }
+}
+
+export interface Bench {
+  project: ProjectInfo;
+  /** The recipe with the changes still on their way. */
+  recipe: Recipe;
+  output: Output;
+  edit: (label: string, change: (recipe: Recipe) => Recipe, gesture?: string) => void;
+  editOutput: (label: string, change: (output: Output) => Output, gesture?: string) => void;
+  /** Send at once what a moving control left waiting. */
+  release: () => void;
+  undo: () => void;
+  redo: () => void;
+}
+
+/** A project on the bench, or undefined until it is loaded. */
+export function useBench(projectId: string): { bench?: Bench; error: Error | null } {
+  const query = useQuery({
+    queryKey: ["project", projectId],
+    queryFn: () =>
+      data<ProjectInfo>(api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } })),
+    retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
+    retryDelay: RETRY,
+  });
+  const waiting = useEdits((state) => state.waiting);
+  const project = query.data;
+  const bench = useMemo(() => {
+    if (!project) return undefined;
+    const mine = waiting.filter((edit) => edit.project === projectId);
+    const recipe = mine.reduce((so, edit) => edit.change(so), project.recipe);
+    const output = recipe.outputs[0];
+    if (!output) return undefined;
+    const edit: Bench["edit"] = (label, change, gesture = "") => {
+      queue({ project: projectId, label, change, gesture });
+    };
+    return {
+      project,
+      recipe,
+      output,
+      edit,
+      editOutput: (label: string, change: (output: Output) => Output, gesture = "") =>
+        edit(
+          label,
+          (so) => ({ ...so, outputs: so.outputs.map((one) => (one.id === output.id ? change(one) : one)) }),
+          gesture,
+        ),
+      release: () => void send(true),
+      undo: () => void travel(projectId, "undo"),
+      redo: () => void travel(projectId, "redo"),
+    };
+  }, [project, waiting, projectId]);
+  return { bench, error: query.error };
+}

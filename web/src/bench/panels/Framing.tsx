@@ -1,0 +1,133 @@
+// How large the picture leaves, and what its soft edges lie on.
+
+import type { Output } from "../../api/client";
+import { Button, Mark, NumberField, Row, Segmented, SliderRow, TextField } from "../../ui/controls";
+import { Facts, Head, type PanelProps } from "./panel";
+
+const WIDTHS = [240, 320, 400, 480, 580, 640];
+
+export function FramingPanel({ bench, result }: PanelProps) {
+  const { project, output } = bench;
+  const { size, alpha } = output;
+  const width = size.width ?? (size.height ? null : project.width);
+  const height =
+    size.height ??
+    (size.width ? Math.max(1, Math.round((project.height * size.width) / project.width)) : project.height);
+  const resize = (next: Output["size"], label: string, gesture = "") =>
+    bench.editOutput(label, (so) => ({ ...so, size: next }), gesture);
+  const soften = (change: Partial<Output["alpha"]>, label: string, gesture = "") =>
+    bench.editOutput(label, (so) => ({ ...so, alpha: { ...so.alpha, ...change } }), gesture);
+  const soft = project.frame_list.some((frame) => frame.transparent);
+  return (
+    <>
+      <Head title="Framing">
+        from {project.width} × {project.height}
+      </Head>
+      <Row label="Width">
+        <NumberField
+          label="Width"
+          value={width}
+          min={1}
+          max={4096}
+          className="w-[64px] text-right"
+          onCommit={(next) => resize({ ...size, width: next, height: null }, `Width to ${next}`)}
+        />
+        <span className="text-ink-2">×</span>
+        <NumberField
+          label="Height"
+          value={size.width && size.height ? size.height : height}
+          min={1}
+          max={4096}
+          className="w-[64px] text-right"
+          onCommit={(next) => resize({ ...size, width: null, height: next }, `Height to ${next}`)}
+        />
+        <span className="text-xs text-ink-2">in proportion</span>
+      </Row>
+      <div role="group" aria-label="Usual widths" className="grid grid-cols-7 gap-1">
+        {WIDTHS.map((one) => (
+          <Button
+            key={one}
+            className={`figure h-[26px]! px-0! ${size.width === one ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
+            aria-label={`${one} wide`}
+            aria-pressed={size.width === one}
+            onClick={() => resize({ ...size, width: one, height: null }, `Width to ${one}`)}
+          >
+            {one}
+          </Button>
+        ))}
+        <Button
+          className={`h-[26px]! px-0! ${size.width === null && size.height === null ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
+          aria-pressed={size.width === null && size.height === null}
+          onClick={() => resize({ ...size, width: null, height: null }, "Size as it came")}
+        >
+          own
+        </Button>
+      </div>
+      {soft ? (
+        <div className="flex flex-col gap-2.5 border-t border-line pt-2.5">
+          <Row label="Soft edges">
+            <Segmented
+              label="Soft edges"
+              value={alpha.edges}
+              choices={[
+                { value: "cutoff", label: "cut off", tip: "A pixel is there or not" },
+                {
+                  value: "matte",
+                  label: "over colour",
+                  tip: "Edges lie over the page colour; around them it stays open",
+                },
+                { value: "fill", label: "filled", tip: "The page colour fills everything" },
+              ]}
+              onChange={(edges) => soften({ edges }, `Edges: ${edges}`)}
+            />
+          </Row>
+          {alpha.edges === "cutoff" ? (
+            <SliderRow
+              label="Cut-off"
+              value={alpha.cutoff}
+              min={1}
+              max={255}
+              onChange={(cutoff, gesture) => soften({ cutoff }, `Cut-off to ${cutoff}`, gesture)}
+              onRelease={bench.release}
+            />
+          ) : (
+            <Row label="Page colour">
+              <input
+                type="color"
+                aria-label="Pick the page colour"
+                value={alpha.matte}
+                onChange={(event) => soften({ matte: event.target.value }, "Page colour", "matte-picker")}
+                className="h-[26px] w-[36px] cursor-pointer rounded-[6px] border border-line bg-card p-0.5"
+              />
+              <TextField
+                label="Page colour"
+                value={alpha.matte}
+                read={(text) => {
+                  const hex = text.trim().toLowerCase().replace(/^#?/, "#");
+                  return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
+                }}
+                onCommit={(matte) => soften({ matte }, `Page colour ${matte}`)}
+                className="w-[92px]"
+              />
+            </Row>
+          )}
+          <p className="text-xs text-ink-2">
+            A GIF pixel is there or not. Look at the edges over the page colour before you decide.
+          </p>
+        </div>
+      ) : (
+        <p className="flex items-center gap-2 text-ink-2">
+          <Mark verdict="fine" word="opaque" /> no edges to settle
+        </p>
+      )}
+      <div className="border-t border-line pt-2.5">
+        <Facts
+          facts={[
+            ["Comes out", result ? `${result.info.width} × ${result.info.height}` : "…"],
+            ["Alpha", result ? (result.info.transparent ? "one bit, shows the page" : "none") : "…"],
+          ]}
+        />
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,86 @@
+// The file that leaves: its name, what it is, and how it stands against what was asked.
+
+import { Download } from "lucide-react";
+import { fileUrl } from "../../api/client";
+import { kilobytes, seconds, size, times } from "../../format";
+import { Button, Mark, Row, TextField } from "../../ui/controls";
+import { Facts, Head, type PanelProps } from "./panel";
+
+export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }: PanelProps) {
+  const { output } = bench;
+  const info = result?.info;
+  const over = info && output.budget !== null ? info.bytes - output.budget : 0;
+  const ready = result !== undefined && !behind;
+  return (
+    <>
+      <Head title="Hand-off">{output.name}</Head>
+      <Row label="File name">
+        <TextField
+          label="File name"
+          value={output.file_name}
+          read={(text) => {
+            const name = text.trim().replace(/\.gif$/i, "");
+            return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}.gif` : null;
+          }}
+          onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
+          className="w-full"
+        />
+      </Row>
+      <div className="rounded-[10px] bg-well px-3 py-2.5">
+        <p>
+          <span className={`figure text-2xl font-semibold ${ready ? "" : "opacity-60"}`}>
+            {info ? kilobytes(info.bytes) : "…"}
+          </span>{" "}
+          <span className="text-ink-2">KB</span>
+        </p>
+        <Mark
+          verdict={job?.state === "failed" ? "stop" : !ready ? "busy" : over > 0 ? "stop" : "fine"}
+          word={
+            job?.state === "failed"
+              ? "it could not be made"
+              : !ready
+                ? busy
+                  ? "being made"
+                  : "from before the last change"
+                : over > 0
+                  ? `${size(over)} over the budget`
+                  : output.budget === null
+                    ? "made and measured"
+                    : "within the budget"
+          }
+        />
+      </div>
+      {ready ? (
+        <a
+          href={`${fileUrl(result.id)}?download=true`}
+          download={output.file_name}
+          className="inline-flex h-[34px] items-center justify-center gap-2 rounded-[7px] bg-strong font-semibold text-on-strong hover:opacity-90"
+        >
+          <Download size={15} /> Download {output.file_name.length > 24 ? "the GIF" : output.file_name}
+        </a>
+      ) : busy ? (
+        <Button onClick={cancel}>Cancel</Button>
+      ) : (
+        <Button onClick={retry}>Make it again</Button>
+      )}
+      {info && (
+        <Facts
+          facts={[
+            ["Format", "GIF89a"],
+            ["Size", `${info.width} × ${info.height}`],
+            ["Frames", String(info.count)],
+            ["Plays", `${seconds(info.duration_ms)} s, ${times(info.repeat)}`],
+            ["Colours", String(info.colours)],
+            ["Alpha", info.transparent ? "one bit" : "none"],
+            ["Bytes", info.bytes.toLocaleString("en").replace(/,/g, " ")],
+          ]}
+        />
+      )}
+      {result?.notes.map((note) => (
+        <p key={note} className="text-ink-2">
+          <Mark verdict="look" word="look" /> {note}
+        </p>
+      ))}
+    </>
+  );
+}

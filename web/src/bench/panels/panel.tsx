@@ -1,0 +1,39 @@
+// What all panels are handed, and the head each begins with.
+
+import type { JobInfo, ResultInfo } from "../../api/client";
+import type { Bench } from "../edits";
+import type { Shown } from "../useShown";
+
+export interface PanelProps {
+  bench: Bench;
+  result: ResultInfo | undefined;
+  shown: Shown | null;
+  /** The result is from before the last change. */
+  behind: boolean;
+  busy: boolean;
+  job: JobInfo | undefined;
+  cancel: () => void;
+  retry: () => void;
+}
+
+export function Head({ title, children }: { title: string; children?: React.ReactNode }) {
+  return (
+    <div className="flex items-baseline justify-between gap-2">
+      <h2 className="text-[15px] font-bold">{title}</h2>
+      <span className="truncate text-xs text-ink-2">{children}</span>
+    </div>
+  );
+}
+
+export function Facts({ facts }: { facts: readonly (readonly [string, React.ReactNode])[] }) {
+  return (
+    <dl className="grid grid-cols-[88px_1fr] gap-x-3 gap-y-1.5">
+      {facts.map(([name, value]) => (
+        <div key={name} className="contents">
+          <dt className="text-ink-2">{name}</dt>
+          <dd className="figure min-w-0 break-words">{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}

@@ -1,0 +1,44 @@
+// How the stage looks at the picture: kept while the page is open, never part of a project.
+
+import { create } from "zustand";
+import type { Choice } from "../ui/controls";
+
+export type View = "result" | "source" | "wipe" | "difference";
+export type Backdrop = "chequer" | "page" | "black" | "white";
+export type Zoom = "fit" | "1" | "2" | "4";
+
+export const VIEWS: readonly Choice<View>[] = [
+  { value: "result", label: "Result", tip: "The real output", keys: "1" },
+  { value: "source", label: "Source", tip: "The frames as framed, before tuning", keys: "2" },
+  { value: "wipe", label: "Wipe", tip: "Source left, result right", keys: "3" },
+  { value: "difference", label: "Difference", tip: "Source against result, 8 times as strong", keys: "4" },
+];
+
+export const BACKDROPS: readonly Backdrop[] = ["chequer", "page", "black", "white"];
+export const ZOOMS: readonly Choice<Zoom>[] = [
+  { value: "fit", label: "Fit" },
+  { value: "1", label: "100 %" },
+  { value: "2", label: "200 %" },
+  { value: "4", label: "400 %" },
+];
+
+export const useView = create<{ view: View; backdrop: Backdrop; zoom: Zoom; wipe: number }>(() => ({
+  view: "result",
+  backdrop: "chequer",
+  zoom: "fit",
+  wipe: 0.5,
+}));
+
+export const setView = (view: View) => useView.setState({ view });
+
+export function nextBackdrop(): void {
+  useView.setState(({ backdrop }) => ({
+    backdrop: BACKDROPS[(BACKDROPS.indexOf(backdrop) + 1) % BACKDROPS.length] ?? "chequer",
+  }));
+}
+
+export function nextZoom(): void {
+  useView.setState(({ zoom }) => ({
+    zoom: ZOOMS[(ZOOMS.findIndex((one) => one.value === zoom) + 1) % ZOOMS.length]?.value ?? "fit",
+  }));
+}

@@ -1,0 +1,13 @@
+import { expect, it } from "vitest";
+import { ago, FLICKS, hundredths, kilobytes, parseDelay } from "./format";
+
+it("reads delays with and without their unit", () => {
+  expect(["4", "4cs", "40ms", "0.04s", " 0.04 S "].map(parseDelay)).toEqual(Array(5).fill(FLICKS / 25));
+  expect(["", "0", "-1", "4 frames", "99999s"].map(parseDelay)).toEqual(Array(5).fill(null));
+});
+
+it("writes figures that do not flatter", () => {
+  expect(kilobytes(1024 * 1024 + 1)).toBe("1 025");
+  expect(hundredths(FLICKS / 24)).toBe("4.17");
+  expect(ago("2026-01-01T00:00:00", Date.parse("2026-01-01T00:10:00Z"))).toBe("10 min ago");
+});

@@ -1,0 +1,49 @@
+// Figures for people.
+
+export const FLICKS = 705_600_000;
+
+/** Bytes as whole kilobytes of 1024, the unit that limits are given in. */
+export function kilobytes(bytes: number): string {
+  return Math.max(1, Math.ceil(bytes / 1024))
+    .toLocaleString("en")
+    .replace(/,/g, " ");
+}
+
+export function size(bytes: number): string {
+  return `${kilobytes(bytes)} KB`;
+}
+
+export function seconds(ms: number): string {
+  return (ms / 1000).toFixed(2);
+}
+
+export function count(n: number, word: string): string {
+  return `${n} ${word}${n === 1 ? "" : "s"}`;
+}
+
+export function ago(iso: string, now: number): string {
+  const passed = (now - Date.parse(iso + (iso.endsWith("Z") ? "" : "Z"))) / 1000;
+  if (passed < 5) return "just now";
+  if (passed < 90) return `${Math.round(passed)} s ago`;
+  if (passed < 90 * 60) return `${Math.round(passed / 60)} min ago`;
+  if (passed < 36 * 3600) return `${Math.round(passed / 3600)} h ago`;
+  return new Date(iso + "Z").toLocaleDateString("en", { day: "numeric", month: "short" });
+}
+
+export function times(repeat: number): string {
+  return repeat === 0 ? "for ever" : repeat === 1 ? "once" : `${repeat} times`;
+}
+
+/** Flicks from a typed delay: `40ms`, `4cs`, `0.04s`, or a bare number of hundredths; null when it is none. */
+export function parseDelay(text: string): number | null {
+  const match = /^(\d+(?:\.\d+)?)\s*(ms|cs|s)?$/.exec(text.trim().toLowerCase());
+  if (!match) return null;
+  const perSecond = { ms: 1000, cs: 100, s: 1 }[match[2] ?? "cs"] ?? 100;
+  const flicks = Math.round((Number(match[1]) * FLICKS) / perSecond);
+  return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
+}
+
+export function hundredths(flicks: number): string {
+  const value = (flicks * 100) / FLICKS;
+  return Number.isInteger(value) ? String(value) : value.toFixed(2);
+}

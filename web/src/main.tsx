@@ -1,0 +1,134 @@
+import "@fontsource-variable/red-hat-mono/wght.css";
+import "@fontsource-variable/schibsted-grotesk/wght.css";
+import "./styles.css";
+
+import { QueryClient, QueryClientProvider, useQueryClient } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { StrictMode, useEffect, useState } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Link, Outlet, useNavigate } from "react-router";
+import { RouterProvider } from "react-router/dom";
+import { listen, useLive } from "./api/live";
+import { Bench } from "./bench/Bench";
+import { startEdits } from "./bench/edits";
+import { bring, filesOf } from "./shelf/bring";
+import { Shelf } from "./shelf/Shelf";
+import { Help, useHelp } from "./ui/help";
+import { Notices } from "./ui/notices";
+import { startTheme } from "./ui/theme";
+
+const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 2000, retry: false } } });
+
+function App() {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      if (event.key === "?" && !typing) useHelp.setState(({ open }) => ({ open: !open }));
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  return (
+    <>
+      <LostConnection />
+      <Outlet />
+      <DropAnywhere />
+      <Notices />
+      <Help />
+    </>
+  );
+}
+
+function LostConnection() {
+  const lost = useLive((state) => state.lost);
+  if (!lost) return null;
+  return (
+    <div
+      role="alert"
+      className="fixed inset-x-0 top-0 z-50 bg-look-soft py-1 text-center font-medium text-look"
+    >
+      ▲ The service does not answer. What you change is kept here and sent as soon as it is back.
+    </div>
+  );
+}
+
+/** Files may be dropped anywhere; the page never leaves for a dropped picture. */
+function DropAnywhere() {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [over, setOver] = useState(false);
+  useEffect(() => {
+    const carries = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
+    const onOver = (event: DragEvent) => {
+      if (!carries(event)) return;
+      event.preventDefault();
+      setOver(true);
+    };
+    const onLeave = (event: DragEvent) => {
+      if (!event.relatedTarget) setOver(false);
+    };
+    const onDrop = (event: DragEvent) => {
+      if (!carries(event) || !event.dataTransfer) return;
+      event.preventDefault();
+      setOver(false);
+      void filesOf(event.dataTransfer).then(async (files) => {
+        void navigate("/");
+        const done = await bring(files, client);
+        if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
+      });
+    };
+    window.addEventListener("dragover", onOver);
+    window.addEventListener("dragleave", onLeave);
+    window.addEventListener("drop", onDrop);
+    return () => {
+      window.removeEventListener("dragover", onOver);
+      window.removeEventListener("dragleave", onLeave);
+      window.removeEventListener("drop", onDrop);
+    };
+  }, [client, navigate]);
+  if (!over) return null;
+  return (
+    <div className="pointer-events-none fixed inset-3 z-40 flex items-center justify-center rounded-[16px] border-4 border-dashed border-jay bg-jay-soft/80">
+      <p className="text-2xl font-semibold text-jay-deep">Let go to bring the frames in</p>
+    </div>
+  );
+}
+
+function Nowhere() {
+  return (
+    <div className="flex h-full flex-col items-center justify-center gap-2">
+      <h1 className="text-xl font-semibold">There is nothing at this address</h1>
+      <Link className="font-semibold text-jay-deep hover:underline" to="/">
+        Back to the shelf
+      </Link>
+    </div>
+  );
+}
+
+const router = createBrowserRouter([
+  {
+    element: <App />,
+    children: [
+      { path: "/", element: <Shelf /> },
+      { path: "/project/:id", element: <Bench /> },
+      { path: "*", element: <Nowhere /> },
+    ],
+  },
+]);
+
+startTheme();
+startEdits(queries);
+listen(queries);
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <Tooltip.Provider delayDuration={350}>
+          <RouterProvider router={router} />
+        </Tooltip.Provider>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,346 @@
+// The start: a place to drop frames, and one card a project, each playing its real output.
+
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { ArrowRight, MoonStar, Sun, Trash2 } from "lucide-react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, ApiError, data, fileUrl, thumbUrl, type ProjectCard } from "../api/client";
+import { ago, count, seconds, size, times } from "../format";
+import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
+import { useHelp } from "../ui/help";
+import { tell, tellError } from "../ui/notices";
+import { switchTheme, useTheme } from "../ui/theme";
+import { bring, cancelBringing, useBringing, withoutHidden } from "./bring";
+
+export function Shelf() {
+  const shelf = useQuery({
+    queryKey: ["shelf"],
+    queryFn: () => data<ProjectCard[]>(api.GET("/api/projects")),
+    retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
+    retryDelay: 1000,
+  });
+  const [wanted, setWanted] = useState("");
+  const finder = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    document.title = "Jay Flick";
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key === "/" && !(event.target instanceof HTMLInputElement)) {
+        event.preventDefault();
+        finder.current?.focus();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  const projects = useMemo(() => {
+    const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+    return shelf.data?.filter((project) => words.every((word) => project.name.toLowerCase().includes(word)));
+  }, [shelf.data, wanted]);
+  return (
+    <div className="mx-auto flex min-h-full max-w-[1320px] flex-col gap-4 px-6 pb-8">
+      <header className="flex h-[52px] items-center gap-3">
+        <img src="/mark.svg" alt="" className="size-[30px]" />
+        <h1 className="grow text-[17px] font-bold">Jay Flick</h1>
+        <label className="relative flex items-center">
+          <span className="sr-only">Find a project</span>
+          <input
+            ref={finder}
+            type="search"
+            value={wanted}
+            onChange={(event) => setWanted(event.target.value)}
+            onKeyDown={(event) => event.key === "Escape" && setWanted("")}
+            placeholder="Find a project"
+            className="h-[30px] w-[190px] rounded-[7px] border border-line bg-card px-3 placeholder:text-ink-3"
+          />
+          {!wanted && <kbd className="figure pointer-events-none absolute right-2.5 text-ink-3">/</kbd>}
+        </label>
+        <ThemeButton />
+        <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>
+          ?
+        </IconButton>
+      </header>
+      <DropTicket />
+      <section aria-label="Projects">
+        <div className="mb-2 flex items-baseline gap-2.5">
+          <h2 className="text-[15px] font-bold">Projects</h2>
+          <span className="figure text-ink-2">{projects?.length ?? ""}</span>
+          <span className="grow" />
+          <span className="text-ink-2">newest change first</span>
+        </div>
+        {shelf.error ? (
+          <Empty title="The shelf cannot be shown" text={shelf.error.message}>
+            <Button onClick={() => void shelf.refetch()}>Try again</Button>
+          </Empty>
+        ) : !projects ? (
+          <p className="py-12 text-center text-ink-2">Looking at the shelf…</p>
+        ) : projects.length === 0 ? (
+          wanted ? (
+            <Empty title={`No project is called “${wanted}”`} text="Part of its name is enough.">
+              <Button onClick={() => setWanted("")}>Show all</Button>
+            </Empty>
+          ) : (
+            <Empty
+              title="The shelf is empty"
+              text="Drop a folder of numbered PNG frames anywhere on this page: each sequence becomes a project, playing its real output."
+            />
+          )
+        ) : (
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(280px,1fr))] gap-4">
+            {projects.map((project) => (
+              <Card key={project.id} project={project} />
+            ))}
+          </ul>
+        )}
+      </section>
+    </div>
+  );
+}
+
+export function ThemeButton() {
+  const dark = useTheme((state) => state.dark);
+  return (
+    <IconButton tip={dark ? "Light paper" : "Dark ink"} onClick={switchTheme}>
+      {dark ? <Sun size={15} /> : <MoonStar size={15} />}
+    </IconButton>
+  );
+}
+
+function Empty({ title, text, children }: { title: string; text: string; children?: React.ReactNode }) {
+  return (
+    <div className="flex flex-col items-center gap-2 rounded-[12px] border border-dashed border-line py-14 text-center">
+      <h3 className="text-[15px] font-semibold">{title}</h3>
+      <p className="max-w-[460px] text-ink-2">{text}</p>
+      {children}
+    </div>
+  );
+}
+
+function DropTicket() {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const { progress, last, error } = useBringing();
+  const files = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
+  useEffect(() => folder.current?.setAttribute("webkitdirectory", ""), []);
+  const take = (chosen: FileList | null, input: HTMLInputElement) => {
+    const list = withoutHidden([...(chosen ?? [])]);
+    input.value = "";
+    void bring(list, queries).then((done) => {
+      if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
+    });
+  };
+  return (
+    <section
+      aria-label="Bring frames in"
+      className="grid grid-cols-[1fr_260px] overflow-clip rounded-[12px] border border-line bg-card"
+    >
+      <div className="flex items-center gap-6 px-6 py-5">
+        <Prints />
+        <div className="min-w-0">
+          <h2 className="text-xl font-semibold">Drop numbered frames to start</h2>
+          <p className="mt-1 mb-3 text-ink-2">
+            PNG frames, loose or in a folder; the order is by number. They stay as they are.
+          </p>
+          <div className="flex gap-1.5">
+            <Button look="strong" disabled={progress !== null} onClick={() => files.current?.click()}>
+              Choose files
+            </Button>
+            <Button disabled={progress !== null} onClick={() => folder.current?.click()}>
+              Choose a folder
+            </Button>
+          </div>
+          <input
+            ref={files}
+            type="file"
+            multiple
+            accept="image/png,.png"
+            aria-label="Frames"
+            className="hidden"
+            onChange={(event) => take(event.target.files, event.target)}
+          />
+          <input
+            ref={folder}
+            type="file"
+            aria-label="Folder of frames"
+            className="hidden"
+            onChange={(event) => take(event.target.files, event.target)}
+          />
+        </div>
+      </div>
+      <div className="tear flex flex-col justify-center gap-1 px-6 py-4">
+        {progress ? (
+          <>
+            <h3 className="font-semibold">Bringing in</h3>
+            <p className="text-xl">
+              <span className="figure font-semibold">
+                {progress.done} of {progress.total}
+              </span>
+            </p>
+            <Bar share={progress.total ? progress.done / progress.total : 0} label="Frames brought in" />
+            <Button className="mt-1 self-start" onClick={cancelBringing}>
+              Cancel
+            </Button>
+          </>
+        ) : error ? (
+          <div role="alert">
+            <Mark verdict="stop" word="Nothing was brought in" />
+            <p className="mt-1 line-clamp-4 text-ink-2 break-words">
+              {error.charAt(0).toUpperCase() + error.slice(1)}
+            </p>
+          </div>
+        ) : last ? (
+          <LastDrop last={last} />
+        ) : (
+          <p className="text-ink-2">
+            Nothing dropped yet. Files that cannot be used are named here; the others come in all the same.
+          </p>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.getState>["last"]> }) {
+  const { projects } = last.done;
+  const first = projects[0];
+  const frames = projects.reduce((sum, project) => sum + project.frames, 0);
+  const missing = projects.reduce((sum, project) => sum + project.report.missing.length, 0);
+  return (
+    <>
+      <h3 className="font-semibold">Last drop</h3>
+      <p className="figure text-xl font-semibold">{count(frames, "frame")}</p>
+      <p className="text-ink-2">
+        {count(projects.length, "sequence")}
+        {missing > 0 && `, ${count(missing, "number")} missing`}
+        {last.refused.length > 0 && (
+          <>
+            , <span className="text-stop">{last.refused.length} refused</span>
+          </>
+        )}
+      </p>
+      {last.refused.slice(0, 2).map((file) => (
+        <p key={file.name} className="truncate text-xs text-ink-2" title={file.problem?.message}>
+          {file.name}: {file.problem?.message}
+        </p>
+      ))}
+      {first && (
+        <Link
+          className="inline-flex items-center gap-1 font-semibold text-jay-deep hover:underline"
+          to={`/project/${first.id}`}
+        >
+          Go on with “{first.name}” <ArrowRight size={14} />
+        </Link>
+      )}
+    </>
+  );
+}
+
+export function Bar({ share, label }: { share: number; label: string }) {
+  return (
+    <div
+      role="progressbar"
+      aria-label={label}
+      aria-valuenow={Math.round(share * 100)}
+      className="h-[9px] overflow-hidden rounded-full bg-line/70"
+    >
+      <div className="bars h-full rounded-full" style={{ width: `${Math.min(100, share * 100)}%` }} />
+    </div>
+  );
+}
+
+/** Three prints lying on each other: what is asked for, drawn, not a photograph of somebody's work. */
+function Prints() {
+  return (
+    <svg width="112" height="84" viewBox="0 0 112 84" aria-hidden className="shrink-0">
+      {[
+        [-9, 6, 18, "1"],
+        [1, 22, 14, "2"],
+        [8, 40, 18, "3"],
+      ].map(([turn, x, y, number]) => (
+        <g key={number} transform={`translate(${x} ${y}) rotate(${turn} 30 24)`}>
+          <rect width="64" height="46" rx="4" fill="var(--card)" stroke="var(--line)" />
+          <rect x="4" y="4" width="56" height="38" rx="2" fill="var(--jay-soft)" />
+          <path d="M4 34 18 22l10 8 12-14 20 18v8H4Z" fill="var(--jay-pale)" />
+          <circle cx={Number(number) * 12 + 4} cy="13" r="4" fill="var(--buff)" />
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+function facts(project: ProjectCard): string {
+  const result = project.results[0];
+  const { repeat } = project.recipe.rhythm;
+  return result
+    ? `${count(result.info.count, "frame")} · ${seconds(result.info.duration_ms)} s ${times(repeat)}`
+    : count(project.frames, "frame");
+}
+
+function chip(project: ProjectCard): { verdict: Verdict; word: string } {
+  const output = project.recipe.outputs[0];
+  const result = project.results[0];
+  if (!output || !result) return { verdict: "busy", word: "being made" };
+  const over = output.budget !== null && result.info.bytes > output.budget;
+  return { verdict: over ? "stop" : "fine", word: `${output.name} ${size(result.info.bytes)}` };
+}
+
+function Card({ project }: { project: ProjectCard }) {
+  const queries = useQueryClient();
+  const result = project.results[0];
+  const problems = project.report.problems.length;
+  const remove = async () => {
+    const path = { params: { path: { project_id: project.id } } };
+    try {
+      await data(api.DELETE("/api/projects/{project_id}", path));
+      await queries.invalidateQueries({ queryKey: ["shelf"] });
+      tell(`“${project.name}” was taken off the shelf.`, {
+        action: {
+          label: "Put it back",
+          run: () =>
+            void data(api.POST("/api/projects/{project_id}/restore", path))
+              .then(() => queries.invalidateQueries({ queryKey: ["shelf"] }))
+              .catch(tellError),
+        },
+      });
+    } catch (error) {
+      tellError(error);
+    }
+  };
+  return (
+    <li className="group relative overflow-clip rounded-[12px] border border-line bg-card transition-shadow hover:shadow-md">
+      <Link to={`/project/${project.id}`} className="block rounded-[12px]" aria-label={project.name}>
+        <div
+          className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
+        >
+          <img
+            src={result ? fileUrl(result.id) : thumbUrl(project.id, 1)}
+            alt=""
+            className={`h-full w-full ${project.width * 10 > project.height * 14 ? "object-cover" : "object-contain"}`}
+          />
+        </div>
+        <div className="flex flex-col gap-1 px-3 pt-2.5 pb-3">
+          <div className="flex items-baseline justify-between gap-2">
+            <h3 className="truncate text-[15px] font-semibold">{project.name}</h3>
+            <span className="shrink-0 text-xs text-ink-2">{ago(project.changed, Date.now())}</span>
+          </div>
+          <p className="figure truncate text-[12.5px] text-ink-2">{facts(project)}</p>
+          <p className="flex gap-1.5">
+            <Mark chip {...chip(project)} />
+            {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "note")} from gathering`} />}
+          </p>
+        </div>
+      </Link>
+      <div className="absolute top-2 right-2 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
+        <Tip text="Take off the shelf">
+          <Button
+            aria-label={`Take ${project.name} off the shelf`}
+            className="w-[30px] px-0!"
+            onClick={() => void remove()}
+          >
+            <Trash2 size={14} />
+          </Button>
+        </Tip>
+      </div>
+    </li>
+  );
+}

@@ -1,0 +1,308 @@
+// The few controls everything is built from.
+
+import { Slider as RadixSlider, ToggleGroup, Tooltip } from "radix-ui";
+import { useEffect, useId, useRef, useState, type ReactNode } from "react";
+
+export function Tip({ text, keys, children }: { text: string; keys?: string; children: ReactNode }) {
+  return (
+    <Tooltip.Root>
+      <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
+      <Tooltip.Portal>
+        <Tooltip.Content
+          sideOffset={6}
+          className="z-50 flex items-center gap-2 rounded-[7px] bg-strong px-2 py-1 text-xs text-on-strong shadow-md"
+        >
+          {text}
+          {keys && <kbd className="figure rounded border border-current/40 px-1 text-[11px]">{keys}</kbd>}
+        </Tooltip.Content>
+      </Tooltip.Portal>
+    </Tooltip.Root>
+  );
+}
+
+type ButtonProps = React.ComponentProps<"button"> & { look?: "strong" | "plain" | "quiet" };
+
+export function Button({ look = "plain", className = "", ...rest }: ButtonProps) {
+  const looks = {
+    strong: "bg-strong text-on-strong border-strong hover:opacity-90",
+    plain: "bg-card text-ink border-line hover:border-ink-3",
+    quiet: "border-transparent text-ink-2 hover:text-ink hover:bg-well",
+  };
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex h-[30px] items-center justify-center gap-1.5 rounded-[7px] border px-3 font-medium whitespace-nowrap transition-colors disabled:cursor-default disabled:opacity-45 ${looks[look]} ${className}`}
+    />
+  );
+}
+
+export function IconButton({ tip, keys, ...rest }: ButtonProps & { tip: string; keys?: string }) {
+  return (
+    <Tip text={tip} keys={keys}>
+      <Button aria-label={tip} {...rest} className={`w-[32px] px-0! ${rest.className ?? ""}`} />
+    </Tip>
+  );
+}
+
+export interface Choice<T extends string> {
+  value: T;
+  label: ReactNode;
+  name?: string;
+  tip?: string;
+  keys?: string;
+}
+
+export function Segmented<T extends string>({
+  label,
+  value,
+  choices,
+  onChange,
+  dark = false,
+}: {
+  label: string;
+  value: T;
+  choices: readonly Choice<T>[];
+  onChange: (value: T) => void;
+  dark?: boolean;
+}) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={label}
+      value={value}
+      onValueChange={(next) => {
+        if (next) onChange(next as T);
+      }}
+      className="inline-flex gap-1"
+    >
+      {choices.map((choice) => {
+        const item = (
+          <ToggleGroup.Item
+            key={choice.value}
+            value={choice.value}
+            aria-label={choice.name}
+            className={`h-[26px] rounded-[6px] border px-2.5 font-medium transition-colors ${
+              dark
+                ? "border-transparent text-ink-2 hover:bg-well data-[state=on]:bg-strong data-[state=on]:text-on-strong"
+                : "border-line bg-card hover:border-ink-3 data-[state=on]:border-jay data-[state=on]:bg-jay-soft data-[state=on]:text-jay-deep"
+            }`}
+          >
+            {choice.label}
+          </ToggleGroup.Item>
+        );
+        return choice.tip ? (
+          <Tip key={choice.value} text={choice.tip} keys={choice.keys}>
+            {item}
+          </Tip>
+        ) : (
+          item
+        );
+      })}
+    </ToggleGroup.Root>
+  );
+}
+
+const FIELD =
+  "figure h-[26px] rounded-[6px] border border-line bg-card px-2 text-ink transition-colors hover:border-ink-3 aria-[invalid=true]:border-stop disabled:opacity-45";
+
+/** A typed value that is only taken when it can be read; Escape takes it back. */
+export function TextField({
+  label,
+  value,
+  onCommit,
+  read = (text) => (text.trim() ? text.trim() : null),
+  className = "",
+  onStep,
+  ...rest
+}: {
+  label: string;
+  value: string;
+  onCommit: (value: string) => void;
+  /** The value as it will be taken, or null when the text is none. */
+  read?: (text: string) => string | null;
+  className?: string;
+  onStep?: (by: number) => void;
+} & Omit<React.ComponentProps<"input">, "value" | "onChange">) {
+  const [text, setText] = useState(value);
+  const [editing, setEditing] = useState(false);
+  const escaped = useRef(false);
+  useEffect(() => {
+    if (!editing) setText(value);
+  }, [value, editing]);
+  const bad = read(text) === null;
+  const commit = () => {
+    setEditing(false);
+    const taken = escaped.current ? null : read(text);
+    escaped.current = false;
+    if (taken !== null && taken !== value) onCommit(taken);
+    else setText(value);
+  };
+  return (
+    <input
+      {...rest}
+      aria-label={label}
+      aria-invalid={editing && bad}
+      spellCheck={false}
+      autoComplete="off"
+      className={`${FIELD} ${className}`}
+      value={text}
+      onFocus={(event) => {
+        setEditing(true);
+        event.target.select();
+      }}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") {
+          const taken = read(text);
+          if (taken !== null && taken !== value) onCommit(taken);
+          event.currentTarget.select();
+        } else if (event.key === "Escape") {
+          escaped.current = true;
+          event.currentTarget.blur();
+        } else if (onStep && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
+          event.preventDefault();
+          onStep((event.key === "ArrowUp" ? 1 : -1) * (event.shiftKey ? 10 : 1));
+        }
+        event.stopPropagation();
+      }}
+    />
+  );
+}
+
+export function NumberField({
+  label,
+  value,
+  min,
+  max,
+  onCommit,
+  className = "w-[52px] text-right",
+  placeholder,
+}: {
+  label: string;
+  value: number | null;
+  min: number;
+  max: number;
+  onCommit: (value: number) => void;
+  className?: string;
+  placeholder?: string;
+}) {
+  const read = (text: string) => {
+    const number = Number(text.trim());
+    return text.trim() && Number.isInteger(number) && number >= min && number <= max ? String(number) : null;
+  };
+  return (
+    <TextField
+      label={label}
+      inputMode="numeric"
+      value={value === null ? "" : String(value)}
+      placeholder={placeholder}
+      read={(text) => (text.trim() === "" && value === null ? "" : read(text))}
+      onCommit={(text) => onCommit(Number(text))}
+      onStep={(by) => onCommit(Math.min(max, Math.max(min, (value ?? min) + by)))}
+      className={className}
+    />
+  );
+}
+
+/** A slider with its number: drags are one gesture, so that they are undone as one. */
+export function SliderRow({
+  label,
+  value,
+  min,
+  max,
+  unit = "",
+  disabled = false,
+  onChange,
+  onRelease,
+}: {
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  unit?: string;
+  disabled?: boolean;
+  onChange: (value: number, gesture: string) => void;
+  onRelease?: () => void;
+}) {
+  const id = useId();
+  const gesture = useRef("");
+  return (
+    <div className="grid grid-cols-[88px_1fr_58px] items-center gap-3">
+      <span id={id} className={`text-ink-2 ${disabled ? "opacity-45" : ""}`}>
+        {label}
+      </span>
+      <RadixSlider.Root
+        className="relative flex h-5 touch-none items-center"
+        disabled={disabled}
+        min={min}
+        max={max}
+        value={[value]}
+        onPointerDown={() => (gesture.current = crypto.randomUUID())}
+        onKeyDown={() => (gesture.current = gesture.current || crypto.randomUUID())}
+        onValueChange={([next]) => {
+          if (next !== undefined) onChange(next, gesture.current);
+        }}
+        onValueCommit={() => {
+          onRelease?.();
+        }}
+        onBlur={() => (gesture.current = "")}
+      >
+        <RadixSlider.Track className="relative h-[3px] grow rounded bg-line">
+          <RadixSlider.Range className="absolute h-full rounded bg-jay data-[disabled]:bg-ink-3" />
+        </RadixSlider.Track>
+        <RadixSlider.Thumb
+          aria-labelledby={id}
+          className="block size-4 rounded-full border-[2.5px] border-jay bg-card transition-colors hover:bg-jay-soft data-[disabled]:border-ink-3"
+        />
+      </RadixSlider.Root>
+      <span className="relative">
+        <NumberField
+          label={`${label}, number`}
+          value={value}
+          min={min}
+          max={max}
+          onCommit={(next) => {
+            onChange(next, "");
+            onRelease?.();
+          }}
+          className={`w-full text-right ${unit ? "pr-5!" : ""} ${disabled ? "pointer-events-none opacity-45" : ""}`}
+        />
+        {unit && <span className="pointer-events-none absolute top-[4px] right-1.5 text-ink-3">{unit}</span>}
+      </span>
+    </div>
+  );
+}
+
+export function Row({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <div className="grid min-h-[26px] grid-cols-[88px_1fr] items-center gap-3">
+      <span className="text-ink-2">{label}</span>
+      <div className="flex min-w-0 flex-wrap items-center gap-1.5">{children}</div>
+    </div>
+  );
+}
+
+export type Verdict = "fine" | "look" | "stop" | "busy";
+
+const VERDICTS: Record<Verdict, { shape: string; ink: string; soft: string }> = {
+  fine: { shape: "✓", ink: "text-fine", soft: "bg-fine-soft" },
+  look: { shape: "▲", ink: "text-look", soft: "bg-look-soft" },
+  stop: { shape: "■", ink: "text-stop", soft: "bg-stop-soft" },
+  busy: { shape: "…", ink: "text-ink-3", soft: "bg-well" },
+};
+
+export function Mark({ verdict, word, chip = false }: { verdict: Verdict; word: string; chip?: boolean }) {
+  const { shape, ink, soft } = VERDICTS[verdict];
+  return (
+    <span
+      className={`inline-flex items-center gap-1 text-xs font-semibold whitespace-nowrap ${ink} ${chip ? `rounded-[6px] px-1.5 py-px ${soft}` : ""}`}
+    >
+      <span aria-hidden className={shape === "■" || shape === "▲" ? "text-[9px]" : ""}>
+        {shape}
+      </span>
+      {word}
+    </span>
+  );
+}

@@ -1,0 +1,89 @@
+// The keys, shown on `?`.
+
+import { Dialog } from "radix-ui";
+import { create } from "zustand";
+import { Button } from "./controls";
+
+export const useHelp = create<{ open: boolean }>(() => ({ open: false }));
+
+const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
+  [
+    "Play",
+    [
+      ["Space", "play or pause"],
+      ["← →", "one frame back, one on"],
+      ["Shift ← →", "ten frames"],
+      ["Home, End", "first frame, last frame"],
+    ],
+  ],
+  [
+    "Look",
+    [
+      ["1", "result"],
+      ["2", "source"],
+      ["3", "wipe between both"],
+      ["4", "difference"],
+      ["B", "next backdrop"],
+      ["Z", "next zoom"],
+    ],
+  ],
+  [
+    "Work",
+    [
+      ["G R F T H", "gather, rhythm, framing, tuning, hand-off"],
+      ["Ctrl Z", "undo"],
+      ["Ctrl Shift Z", "redo"],
+      ["Ctrl A", "select all frames"],
+      ["Delete", "leave the selected frames out"],
+      ["Esc", "select nothing"],
+    ],
+  ],
+  [
+    "Anywhere",
+    [
+      ["/", "find a project (on the shelf)"],
+      ["?", "this list"],
+    ],
+  ],
+];
+
+export function Help() {
+  const open = useHelp((state) => state.open);
+  return (
+    <Dialog.Root modal={false} open={open} onOpenChange={(next) => useHelp.setState({ open: next })}>
+      <Dialog.Portal>
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed right-4 bottom-4 z-40 w-[560px] rounded-[12px] border border-line bg-card p-5 shadow-xl"
+        >
+          <div className="mb-3 flex items-center justify-between">
+            <Dialog.Title className="text-base font-semibold">Keys</Dialog.Title>
+            <Dialog.Close asChild>
+              <Button look="quiet" aria-label="Close the list of keys">
+                ×
+              </Button>
+            </Dialog.Close>
+          </div>
+          <div className="grid grid-cols-2 gap-x-8 gap-y-4">
+            {KEYS.map(([group, keys]) => (
+              <section key={group}>
+                <h3 className="mb-1 font-semibold text-ink-2">{group}</h3>
+                <dl className="grid grid-cols-[92px_1fr] gap-x-2 gap-y-1">
+                  {keys.map(([key, what]) => (
+                    <div key={key} className="contents">
+                      <dt className="figure text-xs leading-5">{key}</dt>
+                      <dd className="text-ink-2">{what}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+          <p className="mt-4 text-ink-2">
+            In a number field: ↑ ↓ change by one, with Shift by ten; Enter takes the value, Esc takes it back.
+          </p>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

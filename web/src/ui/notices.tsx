@@ -1,0 +1,73 @@
+// Short messages that lie above the page and go by themselves, unless they say that something failed.
+
+import { create } from "zustand";
+import { Button } from "./controls";
+
+interface Notice {
+  id: number;
+  text: string;
+  bad: boolean;
+  action?: { label: string; run: () => void };
+}
+
+const useNotices = create<{ notices: Notice[] }>(() => ({ notices: [] }));
+let last = 0;
+
+export function dismiss(id: number): void {
+  useNotices.setState(({ notices }) => ({ notices: notices.filter((notice) => notice.id !== id) }));
+}
+
+export function tell(text: string, options: { bad?: boolean; action?: Notice["action"] } = {}): void {
+  last += 1;
+  const id = last;
+  const notice = { id, text, bad: options.bad ?? false, action: options.action };
+  useNotices.setState(({ notices }) => ({ notices: [...notices.slice(-2), notice] }));
+  if (!notice.bad) setTimeout(() => dismiss(id), 8000);
+}
+
+export function tellError(error: unknown): void {
+  tell(
+    error instanceof Error ? error.message.charAt(0).toUpperCase() + error.message.slice(1) : String(error),
+    {
+      bad: true,
+    },
+  );
+}
+
+export function Notices() {
+  const notices = useNotices((state) => state.notices);
+  return (
+    <div
+      role="status"
+      aria-live="polite"
+      className="fixed top-3 left-1/2 z-50 flex w-[560px] -translate-x-1/2 flex-col gap-2"
+    >
+      {notices.map((notice) => (
+        <div
+          key={notice.id}
+          className={`flex items-start gap-3 rounded-[10px] border bg-card px-3 py-2 shadow-lg ${notice.bad ? "border-stop" : "border-line"}`}
+        >
+          <span aria-hidden className={notice.bad ? "text-stop" : "text-fine"}>
+            {notice.bad ? "■" : "✓"}
+          </span>
+          <span className="grow pt-px">{notice.text}</span>
+          {notice.action && (
+            <button
+              type="button"
+              className="font-semibold text-jay-deep hover:underline"
+              onClick={() => {
+                notice.action?.run();
+                dismiss(notice.id);
+              }}
+            >
+              {notice.action.label}
+            </button>
+          )}
+          <Button look="quiet" className="h-5! px-1.5!" aria-label="Dismiss" onClick={() => dismiss(notice.id)}>
+            ×
+          </Button>
+        </div>
+      ))}
+    </div>
+  );
+}
