@@ -4,9 +4,7 @@ export const FLICKS = 705_600_000;
 
 /** Bytes as whole kilobytes of 1024, the unit that limits are given in. */
 export function kilobytes(bytes: number): string {
-  return Math.max(1, Math.ceil(bytes / 1024))
-    .toLocaleString("en")
-    .replace(/,/g, " ");
+  return String(Math.max(1, Math.ceil(bytes / 1024)));
 }
 
 export function size(bytes: number): string {

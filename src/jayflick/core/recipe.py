@@ -5,10 +5,10 @@ from fractions import Fraction
 from typing import Annotated, Literal, Self
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     ConfigDict,
     Field,
-    StringConstraints,
     field_serializer,
     field_validator,
     model_validator,
@@ -20,7 +20,7 @@ MAX_SIDE = 4096
 """The longest side of an output, in pixels."""
 
 Flicks = Annotated[int, Field(ge=1, le=LONGEST, description="Time in 1/705,600,000 s")]
-Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$", to_lower=True)]
+Colour = Annotated[str, AfterValidator(str.lower), Field(pattern=r"^#[0-9a-fA-F]{6}$", examples=["#262a2e"])]
 
 
 class Part(BaseModel):

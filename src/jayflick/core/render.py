@@ -206,10 +206,11 @@ def _shared_palette(
         shared = share_palette(
             frames, output.tuning.colours, on_frame=_counted("tuning", len(frames), on_progress)
         )
-        return bytes([shared.lossless, shared.transparent]) + shared.colours.tobytes()
+        return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
 
     data = stages.obtain("palette", key, choose)
-    return SharedPalette(np.frombuffer(data[2:], np.uint8).reshape(-1, 3), bool(data[0]), bool(data[1]))
+    colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)
+    return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
 
 
 def _encode(

@@ -208,7 +208,7 @@ def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
                 remedy="scale it down",
             )
         data = upload.file.read()
-        header, sha256 = imports.take(service.store, name, data)
+        header, sha256 = imports.take(service.store, service.stages, name, data)
     except InputError as error:
         with service.sessions.begin() as session:
             imports.note_refused(session, import_id, error, name)
@@ -337,14 +337,7 @@ def get_thumb(project_id: ProjectId, position: int, service: Parts, session: Rea
         raise NotFound("there is no such frame")
     frame = frames[position - 1]
 
-    def make() -> bytes:
-        picture = Image.fromarray(frame.read())
-        picture.thumbnail((400, 112))
-        out = BytesIO()
-        picture.save(out, "WEBP", quality=82)
-        return out.getvalue()
-
-    data = service.stages.obtain("thumb", stage_key("thumb", 1, frame.sha256), make)
+    data = imports.thumbnail(service.stages, frame.sha256, frame.read)
     return Response(data, media_type="image/webp", headers={"cache-control": "private, max-age=60"})
 
 

@@ -4,6 +4,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.sequence.gather import Found, gather
 from ..core.sequence.names import split_name
+from ..core.stages import Stages
 from ..demo.load import drawn_demo
 from . import projects
 from .imports import keep_picture, take
@@ -17,12 +18,12 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
     mark = settings.data / "demo-loaded"
     if mark.exists():
         return False
-    store = Store(settings.store)
+    store, stages = Store(settings.store), Stages(settings.stages)
     for demo, files in drawn_demo():
         taken = []
         for index, data in enumerate(files):
             name = demo.file_name(index)
-            header, sha256 = take(store, name, data)
+            header, sha256 = take(store, stages, name, data)
             taken.append((name, header, sha256, len(data)))
         report = gather(Found(name, header) for name, header, _, _ in taken)[0][0].document()
         with sessions.begin() as session:

@@ -3,8 +3,13 @@
 import hashlib
 import re
 import unicodedata
+from collections.abc import Callable
+from io import BytesIO
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 from sqlalchemy import func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
@@ -14,6 +19,7 @@ from ..core.recipe import MAX_SIDE, Output, Recipe, Size, Tuning
 from ..core.sequence.gather import Found, Sequence, gather, majority_size
 from ..core.sequence.names import split_name, title_of
 from ..core.sequence.pictures import Header, read_header, read_picture
+from ..core.stages import Stages, stage_key
 from . import projects
 from .models import Frame, Import, ImportFile, Picture, Project, now
 from .projects import Conflict, NotFound, new_id
@@ -44,11 +50,26 @@ def clean_name(name: str) -> str:
     return bare
 
 
-def take(store: Store, name: str, data: bytes) -> tuple[Header, str]:
+def take(store: Store, stages: Stages, name: str, data: bytes) -> tuple[Header, str]:
     """Check one file to its last pixel and keep it; returns its header and hash once it is safe."""
     header = read_header(data, name=name)
-    read_picture(data, name=name)  # whole, or refused now rather than at the first render
-    return header, store.put(data)
+    picture = read_picture(data, name=name)  # whole, or refused now rather than at the first render
+    sha256 = store.put(data)
+    thumbnail(stages, sha256, lambda: picture)
+    return header, sha256
+
+
+def thumbnail(stages: Stages, sha256: str, read: Callable[[], NDArray[np.uint8]]) -> bytes:
+    """A small WebP of a picture, at most 112 pixels high; ``read`` is only called when there is none yet."""
+
+    def make() -> bytes:
+        small = Image.fromarray(read())
+        small.thumbnail((400, 112))
+        out = BytesIO()
+        small.save(out, "WEBP", quality=82)
+        return out.getvalue()
+
+    return stages.obtain("thumb", stage_key("thumb", 1, sha256), make)
 
 
 def keep_picture(session: Session, header: Header, sha256: str, size: int) -> None:

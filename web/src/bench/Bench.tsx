@@ -138,7 +138,7 @@ function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined
         value={project.name}
         maxLength={200}
         onCommit={rename}
-        className="w-[210px] border-transparent! bg-transparent! px-1! font-sans! text-[15px] font-bold hover:border-line!"
+        className="max-w-[320px] min-w-[80px] field-sizing-content border-transparent! bg-transparent! px-1! font-sans! text-[15px] font-bold hover:border-line!"
       />
       <IconButton
         tip={project.undo ? `Undo: ${project.undo}` : "Nothing to undo"}

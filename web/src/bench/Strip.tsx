@@ -219,7 +219,7 @@ function Ruler({ total, perMs, width }: { total: number; perMs: number; width: n
   const fine = steps.find((one) => one * perMs >= 9 && label % one === 0) ?? tick;
   const marks = [];
   if (perMs > 0) for (let at = 0; at <= total && at * perMs <= width; at += fine) marks.push(at);
-  const to = (label % 1000 === 0 ? 0 : label % 100 === 0 ? 1 : 2);
+  const to = label % 1000 === 0 ? 0 : label % 100 === 0 ? 1 : 2;
   return (
     <div
       className="relative h-[20px] cursor-pointer"

@@ -323,7 +323,7 @@ function Card({ project }: { project: ProjectCard }) {
             <h3 className="truncate text-[15px] font-semibold">{project.name}</h3>
             <span className="shrink-0 text-xs text-ink-2">{ago(project.changed, Date.now())}</span>
           </div>
-          <p className="figure truncate text-[12.5px] text-ink-2">{facts(project)}</p>
+          <p className="truncate text-ink-2">{facts(project)}</p>
           <p className="flex gap-1.5">
             <Mark chip {...chip(project)} />
             {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "note")} from gathering`} />}

@@ -84,8 +84,8 @@ export function Segmented<T extends string>({
             aria-label={choice.name}
             className={`h-[26px] rounded-[6px] border px-2.5 font-medium transition-colors ${
               dark
-                ? "border-transparent text-ink-2 hover:bg-well data-[state=on]:bg-strong data-[state=on]:text-on-strong"
-                : "border-line bg-card hover:border-ink-3 data-[state=on]:border-jay data-[state=on]:bg-jay-soft data-[state=on]:text-jay-deep"
+                ? "border-transparent text-ink-2 hover:bg-well aria-checked:bg-strong aria-checked:text-on-strong"
+                : "border-line bg-card hover:border-ink-3 aria-checked:border-jay aria-checked:bg-jay-soft aria-checked:text-jay-deep"
             }`}
           >
             {choice.label}

@@ -49,7 +49,7 @@ def _plain(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint16],
+    table: NDArray[np.uint8],
     bits: int,
     reach: int,
 ) -> None:
@@ -61,16 +61,20 @@ def _plain(
             if pixel >> 24 == 0:
                 shown[y, x] = none
                 continue
-            if now != none and _still(pixel, written[y, x], reach):
-                continue
+            # Without reach an unmoved source finds the same answer again, so it need not be remembered.
+            if reach > 0:
+                if now != none and _still(pixel, written[y, x], reach):
+                    continue
+                written[y, x] = pixel
             r, g, b = _channels(pixel)
             fresh = np.int64(table[cell_of(r, g, b, bits)]) - 1
             if fresh < 0:
                 fresh = fill_cell(r, g, b, entries, linear, candidates, table, bits)
+            if fresh == now:
+                continue
             was = fresh if now == none else now
             better = _square(r, g, b, palette, fresh) < _square(r, g, b, palette, was)
             shown[y, x] = fresh if better else was
-            written[y, x] = pixel
 
 
 @compiled
@@ -83,7 +87,7 @@ def _diffused(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint16],
+    table: NDArray[np.uint8],
     bits: int,
     reach: int,
     amount: int,
@@ -173,7 +177,9 @@ class Quantiser:
         """
         near = self._nearest
         shown = self.shown[rows]
-        words = frame.view("<u4")[rows, :, 0]  # a pixel as one word: red lowest, alpha highest
+        height, width = self.shown.shape
+        # A pixel as one word: red lowest, alpha highest.
+        words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
         band = (words, shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
         lookup = (near.candidates, near.table, near.bits, self._reach)
         if self._amount == 0:

@@ -2,9 +2,9 @@
 
 from collections import deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +18,25 @@ from . import lzw
 from .writer import CLEAR, KEEP, Box, FrameBlock, colour_table_bits, write_gif
 
 MOST_COLOURS = 255
+T = TypeVar("T")
+SMALL = 100_000
+"""Pixels of a frame below which all is done in one thread."""
 THREADS = 2
 """Frames counted or coded side by side. The result does not depend on it."""
+
+
+class _Inline(Executor):
+    """Runs what it is given at once: for small frames, handing them to threads costs more than it gains."""
+
+    def submit(self, function: Callable[..., T], /, *args: Any, **options: Any) -> Future[T]:
+        future: Future[T] = Future()
+        future.set_result(function(*args, **options))
+        return future
+
+
+def _executor(frames: "Frames", threads: int) -> Executor:
+    height, width = frames[0].shape[:2]
+    return _Inline() if height * width < SMALL else ThreadPoolExecutor(threads)
 
 
 class Frames(Protocol):
@@ -33,35 +50,40 @@ class Frames(Protocol):
 
 
 @compiled
-def _alpha_range(frame: NDArray[np.uint8]) -> bool:
-    for y in range(frame.shape[0]):
-        for x in range(frame.shape[1]):
-            if frame[y, x, 3] == 0:
-                return True
-    return False
-
-
-@compiled
 def _changed(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> tuple[int, int, int, int]:
+    """The edges (left, top, right, bottom) of where two pictures differ; right is 0 when nowhere."""
     height, width = canvas.shape
     left, right, top, bottom = width, -1, height, -1
     for y in range(height):
-        for x in range(width):
-            if canvas[y, x] != wanted[y, x]:
-                left, right = min(left, x), max(right, x)
-                top, bottom = min(top, y), y
+        x = 0
+        while x < width and canvas[y, x] == wanted[y, x]:
+            x += 1
+        if x == width:
+            continue
+        left, top, bottom = min(left, x), min(top, y), y
+        x = width - 1
+        while x > right and canvas[y, x] == wanted[y, x]:  # only what would widen it is of interest
+            x -= 1
+        right = max(right, x)
     return left, top, right + 1, bottom + 1
 
 
 @compiled
 def _vanished(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8], none: int) -> tuple[int, int, int, int]:
+    """The edges of where ``canvas`` shows something and ``wanted`` nothing."""
     height, width = canvas.shape
     left, right, top, bottom = width, -1, height, -1
     for y in range(height):
-        for x in range(width):
-            if canvas[y, x] != none and wanted[y, x] == none:
-                left, right = min(left, x), max(right, x)
-                top, bottom = min(top, y), y
+        x = 0
+        while x < width and (wanted[y, x] != none or canvas[y, x] == none):
+            x += 1
+        if x == width:
+            continue
+        left, top, bottom = min(left, x), min(top, y), y
+        x = width - 1
+        while x > right and (wanted[y, x] != none or canvas[y, x] == none):
+            x -= 1
+        right = max(right, x)
     return left, top, right + 1, bottom + 1
 
 
@@ -88,12 +110,11 @@ def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None
     def part(first: int) -> Histogram:
         histogram = Histogram.empty()
         for index in range(first, len(frames), THREADS):
-            frame = frames[index]
-            histogram.add(frame, transparent=_alpha_range(frame))
+            histogram.add(frames[index])
             on_frame()
         return histogram
 
-    with ThreadPoolExecutor(THREADS) as pool:
+    with _executor(frames, THREADS) as pool:
         parts = list(pool.map(part, range(THREADS)))
     total = parts[0]
     for other in parts[1:]:
@@ -120,7 +141,7 @@ def _quantised(frames: Frames, quantiser: Quantiser) -> Iterator[NDArray[np.uint
         out[middle:] = quantiser.take(frame, slice(middle, height), carry)
         return out
 
-    with ThreadPoolExecutor(1) as first, ThreadPoolExecutor(1) as second:
+    with _executor(frames, 1) as first, _executor(frames, 1) as second:
         ahead: deque[Future[NDArray[np.uint8]]] = deque()
         try:
             for index in range(len(frames)):
@@ -144,6 +165,8 @@ class SharedPalette:
     """Whether it holds every colour of every frame."""
     transparent: bool
     """Whether any frame has a transparent pixel."""
+    few: bool
+    """Whether the frames hold few enough colours for each to be looked up exactly."""
 
 
 def share_palette(
@@ -154,8 +177,8 @@ def share_palette(
     palette = choose_palette(histogram, min(colours, MOST_COLOURS))
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
-    exact = histogram.exact()
-    return SharedPalette(palette, exact is not None and len(exact) <= len(palette), histogram.transparent)
+    lossless = histogram.exact and histogram.found <= len(palette)
+    return SharedPalette(palette, lossless, histogram.transparent, histogram.exact)
 
 
 def encode_gif(
@@ -181,7 +204,11 @@ def encode_gif(
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
     quantiser = Quantiser(
-        Nearest.of(palette, bits=8 if shared.lossless else 6), height, width, amount=amount, reach=reach
+        Nearest.of(palette, bits=8 if shared.few and amount == 0 else 6),
+        height,
+        width,
+        amount=amount,
+        reach=reach,
     )
     canvas = np.full((height, width), none, np.uint8)
     first: NDArray[np.uint8] | None = None
@@ -200,7 +227,7 @@ def encode_gif(
         frame.disposal = CLEAR
         frame.edges = _union(frame.edges, vanished)
 
-    with ThreadPoolExecutor(THREADS) as pool:
+    with _executor(frames, THREADS) as pool:
         try:
             for indices in _quantised(frames, quantiser):
                 if pending is None:

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from ..compiled import compiled
 from .histogram import Histogram
-from .oklab import LINEAR, oklab_of_srgb
+from .oklab import LINEAR, SCALE, oklab_of_srgb
 
 ROUNDS = 6
 """Rounds of k-means after the splits; more gains less than a hundredth of a decibel on film."""
@@ -114,23 +114,26 @@ def _refine(
     """Move ``centres`` (in place) to the weighted means of their nearest points; return each point's centre."""
     n, k = points.shape[0], centres.shape[0]
     nearest = np.zeros(n, np.int64)
-    c0 = np.empty(k, np.float32)
-    c1 = np.empty(k, np.float32)
-    c2 = np.empty(k, np.float32)
-    distance = np.empty(k, np.float32)
+    whole = np.empty((n, 3), np.int32)
+    for i in range(n):
+        for c in range(3):
+            whole[i, c] = np.int32(round(points[i, c] * SCALE))
+    middle = np.empty((3, k), np.int32)
     for turn in range(rounds + 1):
         for j in range(k):
-            c0[j], c1[j], c2[j] = centres[j, 0], centres[j, 1], centres[j, 2]
+            for c in range(3):
+                middle[c, j] = np.int32(round(centres[j, c] * SCALE))
         for i in range(n):
-            p0, p1, p2 = np.float32(points[i, 0]), np.float32(points[i, 1]), np.float32(points[i, 2])
+            p0, p1, p2 = whole[i, 0], whole[i, 1], whole[i, 2]
+            best = np.int32(0x7FFFFFFF)
             for j in range(k):
-                d0, d1, d2 = c0[j] - p0, c1[j] - p1, c2[j] - p2
-                distance[j] = d0 * d0 + d1 * d1 + d2 * d2
-            best = nearest[i]
-            for j in range(k):
-                if distance[j] < distance[best]:
-                    best = j
-            nearest[i] = best
+                # Distance and index in one 32-bit number, so that the loop runs in vector lanes.
+                d0 = np.int32(middle[0, j] - p0)
+                d1 = np.int32(middle[1, j] - p1)
+                d2 = np.int32(middle[2, j] - p2)
+                square = np.int32(np.int32(d0 * d0) + np.int32(np.int32(d1 * d1) + np.int32(d2 * d2)))
+                best = min(best, np.int32(np.int32(square << 8) | np.int32(j)))
+            nearest[i] = np.int64(best) & 255
         if turn == rounds:
             break
         sums = np.zeros((k, 4), np.float64)
@@ -147,24 +150,26 @@ def _refine(
     return nearest
 
 
-def choose_palette(histogram: Histogram, colours: int) -> NDArray[np.uint8]:
-    """At most ``colours`` palette entries for the counted frames, shape (n, 3), dark to light.
+def choose_palette(histogram: Histogram, most: int) -> NDArray[np.uint8]:
+    """At most ``most`` palette entries for the counted frames, shape (n, 3), dark to light.
 
-    When the frames hold no more colours than that, exactly those are returned. Otherwise the counted bins
+    When the frames hold no more colours than that, exactly those are returned. Otherwise the counted groups
     are split and refined in OKLab, and each entry is the mean sRGB colour of the pixels it stands for.
     """
-    exact = histogram.exact()
-    if exact is not None and len(exact) <= colours:
-        return exact
-    sums = histogram.sums[histogram.sums[:, 3] > 0]
-    weights = sums[:, 3].astype(np.float64)
-    points = oklab_of_srgb(sums[:, :3] / weights[:, None], LINEAR)
-    centres = _split(points, weights, colours)
+    colours, weights = histogram.colours()
+    if histogram.exact and len(colours) <= most:
+        return _dark_to_light(colours.astype(np.uint8))
+    points = oklab_of_srgb(colours, LINEAR)
+    centres = _split(points, weights, most)
     nearest = _refine(points, weights, centres, ROUNDS)
     totals = np.zeros((len(centres), 4), np.float64)
-    np.add.at(totals, nearest, sums.astype(np.float64))
+    np.add.at(totals, nearest, np.column_stack([colours * weights[:, None], weights]))
     totals = totals[totals[:, 3] > 0]
-    palette = np.unique(np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8), axis=0)
+    means = np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8)
+    return _dark_to_light(np.unique(means, axis=0))
+
+
+def _dark_to_light(palette: NDArray[np.uint8]) -> NDArray[np.uint8]:
     light = oklab_of_srgb(palette.astype(np.float64), LINEAR)[:, 0]
-    result: NDArray[np.uint8] = palette[np.argsort(light, kind="stable")]
-    return result
+    ordered: NDArray[np.uint8] = palette[np.argsort(light, kind="stable")]
+    return ordered

@@ -8,54 +8,113 @@ from numpy.typing import NDArray
 from ..compiled import compiled
 
 BINS = 1 << 15
-EXACT_LIMIT = 256
-_SLOTS = 1024  # four times the limit: short probes
-
-
-@compiled
-def _count(frame: NDArray[np.uint8], sums: NDArray[np.int64]) -> None:
-    height, width = frame.shape[0], frame.shape[1]
-    for y in range(height):
-        for x in range(width):
-            if frame[y, x, 3]:
-                r, g, b = frame[y, x, 0], frame[y, x, 1], frame[y, x, 2]
-                i = (np.int64(r >> 3) << 10) | (np.int64(g >> 3) << 5) | np.int64(b >> 3)
-                sums[i, 0] += r
-                sums[i, 1] += g
-                sums[i, 2] += b
-                sums[i, 3] += 1
+EXACT_LIMIT = 1 << 13
+"""Up to so many different colours, each is counted by itself: drawn art keeps its few colours apart."""
+_SLOTS = 1 << 15  # four times the limit: short probes
 
 
 @compiled
 def _collect(
-    frame: NDArray[np.uint8], slots: NDArray[np.int64], counts: NDArray[np.int64], found: int, limit: int
-) -> int:
+    pixels: NDArray[np.uint32], slots: NDArray[np.int64], counts: NDArray[np.int64], found: int, limit: int
+) -> tuple[int, int, bool]:
+    """Count each colour by itself until there are more than ``limit``.
+
+    Returns how many there are, how many pixels were counted, and whether any of those was transparent.
+    """
     last = np.int64(-1)
     place = 0
-    for y in range(frame.shape[0]):
-        for x in range(frame.shape[1]):
-            if frame[y, x, 3] == 0:
-                continue
-            colour = (
-                (np.int64(frame[y, x, 0]) << 16) | (np.int64(frame[y, x, 1]) << 8) | np.int64(frame[y, x, 2])
-            )
-            if colour != last:
-                place = (colour * 2654435761 >> 12) & (slots.shape[0] - 1)
-                while slots[place] >= 0 and slots[place] != colour:
-                    place = (place + 1) & (slots.shape[0] - 1)
-                if slots[place] < 0:
-                    if found == limit:
-                        return limit + 1
-                    slots[place] = colour
-                    found += 1
-                last = colour
-            counts[place] += 1
+    clear = False
+    for i in range(pixels.shape[0]):
+        if pixels[i] >> np.uint32(24) == 0:
+            clear = True
+            continue
+        colour = np.int64(pixels[i] & np.uint32(0xFFFFFF))
+        if colour != last:
+            place = (colour * 2654435761 >> 12) & (slots.shape[0] - 1)
+            while slots[place] >= 0 and slots[place] != colour:
+                place = (place + 1) & (slots.shape[0] - 1)
+            if slots[place] < 0:
+                if found == limit:
+                    return limit + 1, i, clear
+                slots[place] = colour
+                found += 1
+            last = colour
+        counts[place] += 1
+    return found, pixels.shape[0], clear
+
+
+@compiled
+def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64]) -> bool:
+    """Count colours into their bins; returns whether any pixel is transparent."""
+    clear = False
+    # Two sums to a word, 32 bits each: a frame's worth of levels fits, and half the additions do.
+    pairs = np.zeros((sums.shape[0], 2), np.uint64)
+    for i in range(pixels.shape[0]):
+        pixel = np.uint64(pixels[i])
+        if pixel >> np.uint64(24) == 0:
+            clear = True
+            continue
+        r, g, b = (
+            pixel & np.uint64(255),
+            (pixel >> np.uint64(8)) & np.uint64(255),
+            (pixel >> np.uint64(16)) & np.uint64(255),
+        )
+        at = (
+            ((r >> np.uint64(3)) << np.uint64(10)) | ((g >> np.uint64(3)) << np.uint64(5)) | (b >> np.uint64(3))
+        )
+        pairs[at, 0] += r | (g << np.uint64(32))
+        pairs[at, 1] += b | np.uint64(1 << 32)
+    for at in range(sums.shape[0]):
+        if pairs[at, 1]:
+            sums[at, 0] += np.int64(pairs[at, 0] & np.uint64(0xFFFFFFFF))
+            sums[at, 1] += np.int64(pairs[at, 0] >> np.uint64(32))
+            sums[at, 2] += np.int64(pairs[at, 1] & np.uint64(0xFFFFFFFF))
+            sums[at, 3] += np.int64(pairs[at, 1] >> np.uint64(32))
+    return clear
+
+
+@compiled
+def _spill(slots: NDArray[np.int64], counts: NDArray[np.int64], sums: NDArray[np.int64]) -> None:
+    """Move colours counted by themselves into their bins."""
+    for i in range(slots.shape[0]):
+        if slots[i] >= 0:
+            r, g, b = slots[i] & 255, (slots[i] >> 8) & 255, (slots[i] >> 16) & 255
+            at = ((r >> 3) << 10) | ((g >> 3) << 5) | (b >> 3)
+            sums[at, 0] += r * counts[i]
+            sums[at, 1] += g * counts[i]
+            sums[at, 2] += b * counts[i]
+            sums[at, 3] += counts[i]
+            counts[i] = 0
+
+
+@compiled
+def _merge(
+    more: NDArray[np.int64],
+    times: NDArray[np.int64],
+    slots: NDArray[np.int64],
+    counts: NDArray[np.int64],
+    found: int,
+    limit: int,
+) -> int:
+    for i in range(more.shape[0]):
+        if more[i] < 0:
+            continue
+        place = (more[i] * 2654435761 >> 12) & (slots.shape[0] - 1)
+        while slots[place] >= 0 and slots[place] != more[i]:
+            place = (place + 1) & (slots.shape[0] - 1)
+        if slots[place] < 0:
+            if found == limit:
+                return limit + 1
+            slots[place] = more[i]
+            found += 1
+        counts[place] += times[i]
+        times[i] = 0  # so that what is left over, should they be too many, is counted once
     return found
 
 
 @dataclass
 class Histogram:
-    """Colours seen so far, in 32 levels a channel, and exactly while there are at most 256 of them."""
+    """Colours seen so far, in 32 levels a channel, and each by itself while they are few."""
 
     sums: NDArray[np.int64]
     """Shape (32768, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
@@ -68,30 +127,45 @@ class Histogram:
     def empty(cls) -> "Histogram":
         return cls(np.zeros((BINS, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64))
 
-    def add(self, frame: NDArray[np.uint8], *, transparent: bool) -> None:
+    def add(self, frame: NDArray[np.uint8]) -> None:
         """Count a frame, shape (height, width, 4); pixels of alpha 0 do not count as colours."""
-        _count(frame, self.sums)
-        self.transparent |= transparent
-        if self.found <= EXACT_LIMIT:
-            self.found = _collect(frame, self.slots, self.counts, self.found, EXACT_LIMIT)
+        pixels = np.ascontiguousarray(frame).reshape(-1).view("<u4")  # red lowest, alpha highest
+        if self.exact:
+            self.found, done, clear = _collect(pixels, self.slots, self.counts, self.found, EXACT_LIMIT)
+            self.transparent |= clear
+            if self.exact:
+                return
+            _spill(self.slots, self.counts, self.sums)
+            pixels = pixels[done:]
+        self.transparent |= _count(pixels, self.sums)
 
     def merge(self, other: "Histogram") -> None:
-        """Take in what another histogram counted."""
-        self.sums += other.sums
+        """Take in what another histogram counted, which is used up by it."""
         self.transparent |= other.transparent
-        if self.found > EXACT_LIMIT or other.found > EXACT_LIMIT:
-            self.found = EXACT_LIMIT + 1
-            return
-        colours = other.slots[other.slots >= 0]
-        frame = np.empty((1, len(colours), 4), np.uint8)
-        for c, shift in enumerate((16, 8, 0)):
-            frame[0, :, c] = (colours >> shift) & 255
-        frame[0, :, 3] = 255
-        self.found = _collect(frame, self.slots, self.counts, self.found, EXACT_LIMIT)
+        if self.exact and other.exact:
+            self.found = _merge(other.slots, other.counts, self.slots, self.counts, self.found, EXACT_LIMIT)
+            if self.exact:
+                return
+        self.found = EXACT_LIMIT + 1
+        for part in (self, other):
+            _spill(part.slots, part.counts, part.sums)
+        self.sums += other.sums
 
-    def exact(self) -> NDArray[np.uint8] | None:
-        """All colours, shape (n, 3), in rising order, if there are at most 256; otherwise ``None``."""
-        if self.found > EXACT_LIMIT:
-            return None
-        colours = np.sort(self.slots[self.slots >= 0])
-        return np.stack([(colours >> shift) & 255 for shift in (16, 8, 0)], axis=1).astype(np.uint8)
+    @property
+    def exact(self) -> bool:
+        """Whether every colour is counted by itself."""
+        return self.found <= EXACT_LIMIT
+
+    def colours(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The mean colour of each group of pixels, shape (n, 3), in a fixed order, and how many they are.
+
+        A group is one exact colour while these are few, otherwise one bin.
+        """
+        if not self.exact:
+            sums = self.sums[self.sums[:, 3] > 0].astype(np.float64)
+            return sums[:, :3] / sums[:, 3:], sums[:, 3]
+        taken = np.flatnonzero(self.slots >= 0)
+        taken = taken[np.argsort(self.slots[taken])]
+        colours = self.slots[taken]
+        rgb = np.stack([(colours >> shift) & 255 for shift in (0, 8, 16)], axis=1)
+        return rgb.astype(np.float64), self.counts[taken].astype(np.float64)

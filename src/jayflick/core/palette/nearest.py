@@ -1,5 +1,7 @@
 """Which palette entry is nearest to a colour: found once for each colour met, then looked up."""
 
+import contextlib
+import mmap
 from dataclasses import dataclass
 
 import numpy as np
@@ -114,7 +116,7 @@ def fill_cell(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint16],
+    table: NDArray[np.uint8],
     bits: int,
 ) -> int:
     """Find the entry nearest to the middle of a colour's cell, note it in ``table`` and return it.
@@ -135,6 +137,15 @@ def fill_cell(
     return found
 
 
+def _empty_table(size: int) -> NDArray[np.uint8]:
+    """Zeros that cost memory only where they are touched: 4 KB at a time, not a huge page of 2 MB."""
+    memory = mmap.mmap(-1, size)
+    if hasattr(mmap, "MADV_NOHUGEPAGE"):
+        with contextlib.suppress(OSError):  # a kernel without huge pages needs no advice
+            memory.madvise(mmap.MADV_NOHUGEPAGE)
+    return np.frombuffer(memory, np.uint8)
+
+
 @dataclass(frozen=True)
 class Nearest:
     """A palette with its memory of nearest entries.
@@ -149,7 +160,7 @@ class Nearest:
     """Shape (3, n): OKLab of each entry, in units of 1/SCALE."""
     candidates: NDArray[np.uint8]
     """Shape (32768, 32): how many entries can win in a cell of 8 × 8 × 8 colours, then which."""
-    table: NDArray[np.uint16]
+    table: NDArray[np.uint8]
     bits: int
 
     @classmethod
@@ -160,6 +171,6 @@ class Nearest:
             palette,
             np.ascontiguousarray(entries),
             np.zeros((1 << 15, MOST_CANDIDATES + 1), np.uint8),
-            np.zeros(1 << (3 * bits), np.uint16),
+            _empty_table(1 << (3 * bits)),
             bits,
         )

@@ -33,7 +33,7 @@ export function TuningPanel({ bench, result, shown, behind, busy, job }: PanelPr
             <span className="text-ink-2">{budget ? `of ${kilobytes(budget)} KB` : "KB"}</span>
           </p>
           {budget !== null && bytes !== undefined && (
-            <b className={spare >= 0 ? "text-fine" : "text-stop"}>
+            <b className={`whitespace-nowrap ${spare >= 0 ? "text-fine" : "text-stop"}`}>
               {spare >= 0 ? `✓ ${size(Math.max(spare, 1))} to spare` : `■ ${size(-spare)} over`}
             </b>
           )}

@@ -1,0 +1,152 @@
+"""The command line, as a script meets it: documents on stdout, one line on stderr, an exit status."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from jayflick.cli import main
+from tests.conftest import moving_square, save_frames
+
+Outcome = tuple[int, str, str]
+
+
+@pytest.fixture
+def run(capsys: pytest.CaptureFixture[str]):  # type: ignore[no-untyped-def]
+    def call(*arguments: object) -> Outcome:
+        status = main([str(argument) for argument in arguments])
+        out, err = capsys.readouterr()
+        return status, out, err
+
+    return call
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    save_frames(tmp_path / "in", moving_square(12))
+    return tmp_path / "in"
+
+
+def test_frames_become_a_gif_with_a_report(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    out = tmp_path / "loop.gif"
+    wish = ["--fps", "24", "--size", "24x", "--colours", "16", "--dither", "none", "--repeat", "2"]
+    status, printed, err = run("make", folder, "-o", out, *wish, "--report", tmp_path / "r.json", "--json")
+    assert (status, err) == (0, "")
+    report = json.loads(printed)
+    assert report == json.loads((tmp_path / "r.json").read_text())
+    assert {key: report[key] for key in ("output", "bytes", "width", "height", "count", "duration_ms")} == {
+        "output": "loop.gif",
+        "bytes": out.stat().st_size,
+        "width": 24,
+        "height": 16,
+        "count": 12,
+        "duration_ms": 500,
+    }
+    assert set(report["seconds"]) == {"read", "rhythm", "framing", "tuning", "encoding", "total"}
+    assert report["peak_memory_bytes"] > 10_000_000
+    assert report["options"]["outputs"][0]["tuning"]["colours"] == 16
+    status, printed, _ = run("info", out, "--json")
+    info = json.loads(printed)
+    assert (status, info["format"], info["repeat"], info["duration_ms"]) == (0, "gif", 2, 500)
+    assert [frame["index"] for frame in info["frames"]] == list(range(12))
+    assert sum(frame["bytes"] for frame in info["frames"]) < info["bytes"]
+    assert info["colours"] <= 16
+    with Image.open(out) as picture:
+        assert getattr(picture, "n_frames", 1) == 12
+
+
+def test_a_folder_takes_numbered_frames_as_shown_in_played_order(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    wish = ["--range", "2-5", "--there-and-back", "--dither", "none"]
+    assert run("make", folder, "-o", f"{tmp_path}/out/", *wish)[0] == 0
+    assert run("make", folder, "-o", tmp_path / "a.gif", *wish)[0] == 0
+    files = sorted((tmp_path / "out").iterdir())
+    assert [file.name for file in files] == [f"{n:04}.png" for n in range(1, 7)]
+    with Image.open(tmp_path / "a.gif") as picture:
+        for index, file in enumerate(files):
+            picture.seek(index)
+            np.testing.assert_array_equal(np.array(picture.convert("RGBA")), np.array(Image.open(file)))
+    assert files[1].read_bytes() == files[5].read_bytes() != files[0].read_bytes()
+
+
+def test_a_recipe_and_options_on_top_of_it(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    (tmp_path / "recipe.json").write_text('{"rhythm": {"rate": "10"}, "outputs": [{"tuning": {"colours": 8}}]}')
+    arguments = ["make", folder, "-o", tmp_path / "a.gif", "--recipe", tmp_path / "recipe.json", "--json"]
+    assert json.loads(run(*arguments)[1])["duration_ms"] == 1200
+    assert json.loads(run(*arguments, "--delay", "4cs", "--force")[1])["duration_ms"] == 480
+
+
+def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    (folder / "square_4.png").unlink()
+    (folder / "square_6.png").write_bytes(b"")
+    (folder / "notes.txt").write_text("hello")
+    status, printed, _ = run("gather", folder, "--json")
+    (sequence,) = json.loads(printed)["sequences"]
+    assert (status, sequence["count"], sequence["missing"]) == (0, 10, [4, 6])
+    assert [problem["kind"] for problem in sequence["problems"]] == ["unreadable", "missing"]
+    assert json.loads(printed)["ignored"] == [{"file": "notes.txt", "message": "not a PNG picture"}]
+    assert "square_6.png: the file is empty" in run("gather", folder)[1]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["make", "nowhere.png", "-o", "x.gif"], "nowhere.png: there is no such file"),
+        (["make", "*.nothing", "-o", "x.gif"], "*.nothing: nothing matches this pattern"),
+        (["make", "IN", "-o", "x.bmp"], "x.bmp: this ending is not one that can be written"),
+        (["make", "IN", "-o", "THERE"], "there.gif: is there already; add --force"),
+        (["make", "IN", "-o", "x.gif", "--fps", "0"], "'0' is not a rate"),
+        (["make", "IN", "-o", "x.gif", "--colours", "1"], "outputs.0.tuning.colours: "),
+        (["make", "IN", "-o", "x.gif", "--range", "3-99"], "the range 3-99 does not lie in the 12 frames"),
+        (["make", "IN", "-o", "x.gif", "--size", "99999x"], "outputs.0.size.width: "),
+        (["make", "IN", "-o", "x.gif", "--dither", "magic"], "argument --dither: invalid choice"),
+        (["make", "IN", "-o", "x.gif", "--fps", "5", "--delay", "4cs"], "not allowed with"),
+        (["info", "THERE"], "there.gif: not a GIF file"),
+        (["dance"], "invalid choice"),
+        ([], "the following arguments are required"),
+    ],
+)
+def test_bad_input_is_one_line_and_status_2(  # type: ignore[no-untyped-def]
+    run, folder: Path, tmp_path: Path, arguments: list[str], message: str
+) -> None:
+    (tmp_path / "there.gif").write_text("mine")
+    places = {"IN": folder, "THERE": tmp_path / "there.gif"}
+    status, out, err = run(*[places.get(argument, argument) for argument in arguments])
+    assert (status, out) == (2, "")
+    assert err.startswith("jayflick: ")
+    assert err.count("\n") == 1
+    assert message in err
+    assert (tmp_path / "there.gif").read_text() == "mine"
+
+
+def test_broken_frames_several_sequences_and_strange_names_are_named(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    save_frames(folder, moving_square(2), "other_{}.png")
+    status, _, err = run("make", folder, "-o", tmp_path / "x.gif")
+    assert (status, err.count("\n")) == (2, 1)
+    assert "2 sequences are here: square_#.png, other_#.png; choose one with a pattern in quotes" in err
+    assert run("make", f"{folder}/other_*.png", "-o", tmp_path / "x.gif")[0] == 0
+    evil = folder / "other_3\n\u202e.png"
+    evil.write_bytes(b"\x89PNG\r\n\x1a\n")
+    status, _, err = run("make", evil, "-o", tmp_path / "y.gif")
+    assert (status, err.count("\n")) == (2, 1)
+    assert "\\u202e" in err
+    assert not (tmp_path / "y.gif").exists()
+
+
+def test_it_runs_as_a_program_and_stays_quiet_when_its_reader_leaves(folder: Path, tmp_path: Path) -> None:
+    program = [sys.executable, "-m", "jayflick.cli"]
+    made = subprocess.run(
+        [*program, "make", folder, "-o", tmp_path / "a.gif"], capture_output=True, text=True, check=True
+    )
+    assert made.stdout == made.stderr == ""
+    piped = subprocess.run(
+        f"'{sys.executable}' -m jayflick.cli info '{tmp_path}/a.gif' | true",
+        shell=True,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert "Traceback" not in piped.stderr

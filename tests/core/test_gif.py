@@ -1,0 +1,164 @@
+"""Coding and decoding GIF files of our own: what goes in comes out, and only what changes is written."""
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from jayflick.core.dither.quantise import Quantiser
+from jayflick.core.errors import InputError
+from jayflick.core.framing.alpha import settle
+from jayflick.core.gif import lzw
+from jayflick.core.gif.encoder import encode_gif, share_palette
+from jayflick.core.gif.reader import describe, read_gif
+from jayflick.core.gif.retime import retime
+from jayflick.core.palette.nearest import Nearest
+from jayflick.core.recipe import Alpha
+from tests.conftest import Pictures, moving_square
+
+
+def coded(frames: Pictures, colours: int = 256, **options: int | bool) -> bytes:
+    return encode_gif(frames, share_palette(frames, colours), **options)  # type: ignore[arg-type]
+
+
+def flat_art(seed: int, *, clear: bool) -> Pictures:
+    """Random blocks of few colours, some of them transparent, moving at random."""
+    random = np.random.default_rng(seed)
+    height, width = random.integers(1, 24, 2)
+    colours = random.integers(0, 256, (int(random.integers(1, 9)), 4)).astype(np.uint8)
+    colours[:, 3] = random.choice([0, 255], len(colours)) if clear else 255
+    colours[colours[:, 3] == 0] = 0
+    frames = []
+    canvas = np.zeros((height, width), np.int64)
+    for _ in range(random.integers(1, 8)):
+        top, left = random.integers(0, height), random.integers(0, width)
+        canvas = canvas.copy()
+        canvas[top : top + 7, left : left + 9] = random.integers(0, len(colours))
+        frames.append(colours[canvas])
+    return frames
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.booleans(), st.booleans())
+def test_art_of_few_colours_comes_back_pixel_for_pixel(seed: int, clear: bool, rests: bool) -> None:
+    frames = flat_art(seed, clear=clear)
+    gif = read_gif(coded(frames, rests=rests, amount=60))
+    for wanted, seen in zip(frames, gif.pictures(), strict=True):
+        np.testing.assert_array_equal(seen[seen[:, :, 3] > 0], wanted[wanted[:, :, 3] > 0])
+        np.testing.assert_array_equal(seen[:, :, 3], wanted[:, :, 3])
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(2, 8), st.booleans())
+def test_lzw_gives_back_what_it_was_given(seed: int, size: int, free: bool) -> None:
+    random = np.random.default_rng(seed)
+    height, width = random.integers(1, 90, 2)
+    none = (1 << size) - 1
+    wanted = (random.integers(0, 1 << size, (height, width)) // random.integers(1, 4)).astype(np.uint8)
+    canvas = np.where(random.random((height, width)) < 0.6, wanted, none).astype(np.uint8)
+    stream = lzw.encode(wanted, canvas, none, size=size, free=free)
+    back = lzw.decode(stream, size, height * width).reshape(height, width)
+    if free:
+        back = np.where(back == none, canvas, back)
+    np.testing.assert_array_equal(back, wanted)
+
+
+def test_what_does_not_change_is_not_written_again() -> None:
+    frames = moving_square(8)
+    data = coded(frames)
+    info = describe(read_gif(data), len(data))
+    assert info["frames"][0]["box"] == [0, 0, 48, 32]
+    for frame in info["frames"][1:]:
+        _, top, width, height = frame["box"]
+        assert (top, height) == (7, 12)
+        assert width < 24
+    assert sum(frame["bytes"] for frame in info["frames"][1:]) < 2 * info["frames"][0]["bytes"]
+
+
+def test_a_held_frame_costs_next_to_nothing() -> None:
+    frames = moving_square(1) * 5
+    data = coded(frames)
+    gif = read_gif(data)
+    assert [frame.box for frame in gif.frames[1:]] == [(0, 0, 1, 1)] * 4
+    assert len(gif.frames) == 5  # and still is a frame of its own
+
+
+def test_still_areas_stay_still_under_dither() -> None:
+    still = moving_square(1, 64, 64)[0]
+    frames = [still.copy() for _ in range(4)]
+    for index, frame in enumerate(frames):
+        frame[:, : 8 + index, :3] = index * 60  # something changes at the left, upstream of the errors
+    pictures = list(read_gif(coded(frames, 8, amount=100)).pictures())
+    for before, after in itertools.pairwise(pictures):
+        np.testing.assert_array_equal(before[:, 16:], after[:, 16:])
+
+
+def test_dither_keeps_the_mean_where_plain_choice_loses_it() -> None:
+    palette = np.array([[0, 0, 0], [255, 255, 255]], np.uint8)
+    grey = np.full((64, 64, 4), 255, np.uint8)
+    grey[:, :, :3] = 100
+
+    def mean(amount: int) -> float:
+        quantiser = Quantiser(Nearest.of(palette, bits=6), 64, 64, amount=amount, reach=0)
+        shown: NDArray[np.uint8] = quantiser.take(grey, slice(0, 64), quantiser.carry())
+        return float(palette[shown].mean())
+
+    assert mean(0) in (0.0, 255.0)
+    assert abs(mean(100) - 100) < 2
+
+
+def test_soft_art_is_cleared_away_so_that_frames_do_not_pile_up() -> None:
+    frames = [settle(frame, Alpha()) for frame in moving_square(6, soft=True)]
+    gif = read_gif(coded(frames))
+    for wanted, seen in zip(frames, gif.pictures(), strict=True):
+        np.testing.assert_array_equal(wanted, seen)
+    assert gif.frames[-1].disposal == 2  # the next round begins on an empty canvas
+    assert read_gif(coded(frames, rests=True)).frames[-1].disposal == 1  # unless it rests there
+
+
+def test_wholly_transparent_and_single_frames_are_files_too() -> None:
+    nothing = np.zeros((3, 5, 4), np.uint8)
+    assert not any(picture.any() for picture in read_gif(coded([nothing, nothing])).pictures())
+    one = moving_square(1)[0]
+    (seen,) = read_gif(coded([one])).pictures()
+    np.testing.assert_array_equal(seen, one) if len(np.unique(one.reshape(-1, 4), axis=0)) < 256 else None
+
+
+def test_colours_are_never_more_than_asked_for() -> None:
+    frames = moving_square(4, 96, 64)
+    for colours in (2, 3, 16, 200, 256):
+        data = coded(frames, colours, amount=60)
+        assert describe(read_gif(data), len(data))["colours"] <= min(colours, 255)
+
+
+def test_new_delays_touch_nothing_but_delays() -> None:
+    data = coded(moving_square(3))
+    gif = read_gif(data)
+    timed = retime(data, gif, [4, 100, 65535], 0)
+    again = read_gif(timed)
+    assert [frame.delay for frame in again.frames] == [4, 100, 65535]
+    assert again.repeat == 0
+    assert retime(timed, again, [0, 0, 0], 1) == data  # playing once has no repeat block
+    assert read_gif(retime(data, gif, [1, 2, 3], 7)).repeat == 7
+
+
+def test_every_way_of_being_broken_is_an_error_that_names_the_file() -> None:
+    data = coded(moving_square(4))
+    for cut in range(0, len(data) - 1, 7):
+        with pytest.raises(InputError, match=r"broken\.gif: "):
+            describe(read_gif(data[:cut], name="broken.gif"), cut, name="broken.gif")
+    random = np.random.default_rng(11)
+    refused = 0
+    for _ in range(600):
+        mutated = bytearray(data)
+        for _ in range(random.integers(1, 6)):
+            mutated[random.integers(6, len(data))] = random.integers(0, 256)
+        try:
+            describe(read_gif(bytes(mutated), name="broken.gif"), len(data), name="broken.gif")
+        except InputError as error:
+            assert error.file == "broken.gif"  # noqa: PT017
+            refused += 1
+    assert refused > 50

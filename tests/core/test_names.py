@@ -1,0 +1,69 @@
+"""Counters in file names, and sequences found by them."""
+
+import random
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jayflick.core.errors import InputError
+from jayflick.core.sequence.gather import Found, gather, numbers_in_words
+from jayflick.core.sequence.names import split_name, title_of
+from jayflick.core.sequence.pictures import Header
+
+SIZE = Header(64, 48, 8, 6, False)
+
+
+def found(name: str, header: Header = SIZE) -> Found:
+    return Found(name, header)
+
+
+@given(
+    st.lists(st.integers(0, 10**6), min_size=1, unique=True),
+    st.integers(0, 8),
+    st.sampled_from(["", "_", ".", "-v2 "]),
+)
+def test_order_is_by_number_whatever_the_padding(numbers: list[int], padding: int, separator: str) -> None:
+    names = [f"wave{separator}{number:0{padding}}.png" for number in numbers]
+    random.Random(1).shuffle(names)
+    (sequence,), ignored = gather(map(found, names))
+    assert ignored == []
+    assert sequence.numbers == sorted(numbers)
+
+
+def test_ten_comes_after_nine() -> None:
+    (sequence,), _ = gather(map(found, ["7.png", "10.png", "9.png", "8.png"]))
+    assert [file.name for file in sequence.files] == ["7.png", "8.png", "9.png", "10.png"]
+
+
+def test_the_counter_is_the_last_number_of_the_name_and_never_the_ending() -> None:
+    parts = split_name("shot2_take3_0012.mp4")
+    assert (parts.stem, parts.number, parts.tail) == ("shot2_take3_", 12, ".mp4")
+    assert split_name("gull-NE-fly.0012.png").pattern == "gull-NE-fly.#.png"
+    assert split_name("wave 0003 final.png").pattern == "wave #" + " final.png"
+    assert split_name("logo.png").number is None
+
+
+def test_the_report_names_what_is_wrong() -> None:
+    files = [found(f"w_{n}.png") for n in (1, 2, 5, 6)]
+    files += [found("w_06.png"), found("w_7.png", Header(64, 50, 8, 6, False)), found("other_1.png")]
+    files += [Found("w_8.png", None, InputError("the file is empty (0 bytes)", file="w_8.png", remedy="again"))]
+    files += [Found("notes.txt", None, InputError("not a PNG picture"))]
+    (main, other), ignored = gather(files)
+    document = main.document()
+    assert (document["count"], document["first"], document["last"]) == (6, 1, 7)
+    assert document["missing"] == [3, 4]
+    assert document["repeated"] == [6]
+    assert document["sizes"] == {"64x48": 5, "64x50": 1}
+    kinds = {problem["kind"]: problem for problem in document["problems"]}
+    assert kinds["missing"]["message"] == "numbers missing: 3–4"
+    assert kinds["unreadable"]["file"] == "w_8.png"
+    assert "64 × 50" in kinds["size"]["message"]
+    assert other.pattern == "other_#.png"
+    assert ignored == [{"file": "notes.txt", "message": "not a PNG picture"}]
+
+
+def test_numbers_and_titles_read_well() -> None:
+    assert numbers_in_words([3, 5, 6, 7, 12]) == "3, 5–7, 12"
+    assert numbers_in_words(list(range(0, 40, 2))).endswith("and 12 more runs")
+    assert title_of("dusk_lamp_#.png") == "Dusk lamp"
+    assert title_of("#.png") == "Frames"

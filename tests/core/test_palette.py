@@ -1,0 +1,76 @@
+"""Palettes chosen in OKLab, and nearest entries found exactly."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jayflick.core.palette.choose import choose_palette
+from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
+from jayflick.core.palette.nearest import Nearest, fill_cell
+from jayflick.core.palette.oklab import LINEAR, SCALE, oklab_of_srgb
+
+
+def counted(*frames: np.ndarray) -> Histogram:
+    histogram = Histogram.empty()
+    for frame in frames:
+        histogram.add(frame)
+    return histogram
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(2, 255))
+def test_the_nearest_entry_is_the_nearest_of_all(seed: int, entries: int) -> None:
+    random = np.random.default_rng(seed)
+    spread = random.choice([4, 40, 256])  # crowded palettes as well as wide ones
+    palette = np.unique(random.integers(0, spread, (entries, 3)).astype(np.uint8), axis=0)
+    near = Nearest.of(palette, bits=8)
+    colours = random.integers(0, 256, (300, 3))
+    whole = np.rint(oklab_of_srgb(colours.astype(np.float64), LINEAR) * SCALE).astype(np.int64)
+    distances = ((whole[:, None, :] - near.entries.T[None].astype(np.int64)) ** 2).sum(axis=2)
+    for (r, g, b), row in zip(colours.tolist(), distances, strict=True):
+        pick = fill_cell(r, g, b, near.entries, LINEAR, near.candidates, near.table, 8)
+        assert row[pick] == row.min()
+
+
+def test_few_colours_are_kept_exactly() -> None:
+    random = np.random.default_rng(3)
+    colours = np.unique(random.integers(0, 256, (200, 3)).astype(np.uint8), axis=0)
+    frame = np.full((20, 40, 4), 255, np.uint8)
+    frame[:, :, :3] = colours[random.integers(0, len(colours), (20, 40))]
+    used = np.unique(frame[:, :, :3].reshape(-1, 3), axis=0)
+    palette = choose_palette(counted(frame), 255)
+    assert sorted(map(tuple, palette.tolist())) == sorted(map(tuple, used.tolist()))
+
+
+@pytest.mark.parametrize("spread", [12, 256], ids=["few colours", "more than are counted one by one"])
+def test_counting_in_parts_is_counting_whole(spread: int) -> None:
+    random = np.random.default_rng(5)
+    frames = [
+        np.dstack([random.integers(0, spread, (90, 160, 3)), random.integers(0, 2, (90, 160)) * 255])
+        for _ in range(4)
+    ]
+    frames = [frame.astype(np.uint8) for frame in frames]
+    whole = counted(*frames)
+    first, second = counted(*frames[:3]), counted(*frames[3:])
+    first.merge(second)
+    assert first.exact is whole.exact is (spread == 12)
+    assert whole.found <= EXACT_LIMIT or spread == 256
+    for mine, other in zip(first.colours(), whole.colours(), strict=True):
+        np.testing.assert_array_equal(mine, other)
+    assert whole.colours()[1].sum() == sum((frame[:, :, 3] > 0).sum() for frame in frames)
+    assert whole.transparent
+
+
+def test_more_entries_never_serve_worse() -> None:
+    random = np.random.default_rng(9)
+    frame = np.full((64, 64, 4), 255, np.uint8)
+    frame[:, :, :3] = random.integers(0, 256, (64, 64, 3))
+    histogram = counted(frame)
+    errors = []
+    for most in (4, 16, 64, 255):
+        palette = choose_palette(histogram, most).astype(np.int64)
+        assert len(palette) <= most
+        pixels = frame[:, :, :3].reshape(-1, 1, 3).astype(np.int64)
+        errors.append(((pixels - palette[None]) ** 2).sum(axis=2).min(axis=1).mean())
+    assert errors == sorted(errors, reverse=True)

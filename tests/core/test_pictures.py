@@ -1,0 +1,105 @@
+"""PNG files read whole, or refused with the reason. PNG specification, third edition, by section."""
+
+import struct
+import zlib
+from io import BytesIO
+from typing import Any
+
+import imagecodecs
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from PIL import Image
+
+from jayflick.core.errors import InputError
+from jayflick.core.sequence.pictures import read_header, read_picture
+
+
+def png(picture: Image.Image, **options: object) -> bytes:
+    out = BytesIO()
+    picture.save(out, "PNG", **options)
+    return out.getvalue()
+
+
+def chunk(tag: bytes, body: bytes) -> bytes:
+    """Section 5.3: length, type, data, CRC."""
+    return struct.pack(">I", len(body)) + tag + body + struct.pack(">I", zlib.crc32(tag + body))
+
+
+def bare(width: int, height: int, depth: int, kind: int, rows: bytes, *extra: bytes) -> bytes:
+    header = struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0)
+    parts = [chunk(b"IHDR", header), *extra, chunk(b"IDAT", zlib.compress(rows)), chunk(b"IEND", b"")]
+    return b"\x89PNG\r\n\x1a\n" + b"".join(parts)
+
+
+SAMPLE = png(Image.fromarray(np.arange(48 * 40 * 4, dtype=np.uint8).reshape(40, 48, 4)))
+
+
+@pytest.mark.parametrize(
+    ("mode", "expected"),
+    [
+        ("L", (90, 90, 90, 255)),
+        ("RGB", (90, 20, 30, 255)),
+        ("RGBA", (90, 20, 30, 40)),
+        ("LA", (90, 90, 90, 40)),
+    ],
+)
+def test_every_colour_type_becomes_straight_rgba(mode: str, expected: tuple[int, ...]) -> None:
+    colour: Any = {"L": 90, "LA": (90, 40), "RGB": (90, 20, 30), "RGBA": (90, 20, 30, 40)}[mode]
+    data = png(Image.new(mode, (3, 2), colour))
+    assert read_picture(data, name="x.png")[1, 2].tolist() == list(expected)
+
+
+def test_palettes_are_expanded_with_their_transparency() -> None:
+    # Section 11.3.1.1: tRNS gives the alpha of the first palette entries.
+    palette = chunk(b"PLTE", bytes([10, 20, 30, 40, 50, 60]))
+    data = bare(2, 1, 1, 3, b"\0\x40", palette, chunk(b"tRNS", b"\x80"))
+    assert read_header(data, name="x.png").transparent
+    assert read_picture(data, name="x.png").tolist() == [[[10, 20, 30, 128], [40, 50, 60, 255]]]
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3, 4])
+def test_sixteen_bits_are_rounded_not_cut(channels: int) -> None:
+    # Section 13.12: a sample is scaled by 255/65535 and rounded; 257 is 1, 385 is 1.498, 386 is 1.502.
+    values = np.array([0, 127, 129, 257, 385, 386, 65279, 65535], np.uint16)
+    deep: NDArray[np.uint16] = np.repeat(values[None, :, None], channels, axis=2)
+    got = read_picture(bytes(imagecodecs.png_encode(deep[:, :, 0] if channels == 1 else deep)), name="deep.png")
+    rounded = np.rint(values / 257).astype(int).tolist()
+    assert got[0, :, 0].tolist() == rounded
+    assert got[0, :, 3].tolist() == (rounded if channels in (2, 4) else [255] * 8)
+
+
+@pytest.mark.parametrize(
+    ("data", "reason"),
+    [
+        (b"", "the file is empty"),
+        (b"GIF89a" + bytes(40), "not a PNG picture"),
+        (SAMPLE[:5], "ends early, after 5 bytes"),
+        (SAMPLE[: len(SAMPLE) // 2], "ends early"),
+        (SAMPLE[:-1], "ends early"),
+        (SAMPLE[:60] + b"\xff\xff" + SAMPLE[62:], "damaged near byte"),
+        (bare(30000, 30000, 8, 6, b""), "30000 × 30000 is more than the 50 million pixels"),
+        (bare(0, 4, 8, 6, b""), "header makes no sense"),
+        (bare(4, 4, 3, 6, b""), "header makes no sense"),
+        (b"\x89PNG\r\n\x1a\n" + chunk(b"IEND", b""), "header is missing"),
+        (bare(4, 4, 8, 6, b"\0" * 7), "picture data is damaged"),
+        (bare(4, 4, 16, 6, b"\0" * 7), "picture data is damaged"),
+    ],
+)
+def test_what_is_wrong_is_said_with_the_name(data: bytes, reason: str) -> None:
+    with pytest.raises(InputError, match=reason) as caught:
+        read_picture(data, name="wave_7.png")
+    assert str(caught.value).startswith("wave_7.png: ")
+    assert caught.value.remedy
+
+
+def test_no_cut_and_no_flip_goes_unnoticed_or_crashes() -> None:
+    for cut in range(0, len(SAMPLE), 13):
+        with pytest.raises(InputError):
+            read_picture(SAMPLE[:cut], name="x.png")
+    random = np.random.default_rng(2)
+    for _ in range(300):
+        mutated = bytearray(SAMPLE)
+        mutated[random.integers(0, len(SAMPLE))] ^= 1 << random.integers(0, 8)
+        with pytest.raises(InputError):  # every byte is under a checksum or the signature
+            read_picture(bytes(mutated), name="x.png")

@@ -1,0 +1,158 @@
+"""The whole way through: the same bytes for the same recipe, and no work done twice."""
+
+import os
+from pathlib import Path
+
+import pytest
+from pydantic import ValidationError
+
+from jayflick.core.errors import Cancelled, InputError
+from jayflick.core.recipe import Alpha, Gather, Output, Recipe, Rhythm, Size, Tuning
+from jayflick.core.render import Progress, Rendered, render
+from jayflick.core.sequence.files import FileFrame, look_at
+from jayflick.core.stages import Stages
+from tests.conftest import moving_square, save_frames
+
+
+def recipe(rhythm: dict[str, object] | None = None, **output: object) -> Recipe:
+    facts = {"tuning": Tuning(colours=32, amount=50), **output}
+    return Recipe(rhythm=Rhythm.model_validate(rhythm or {}), outputs=(Output.model_validate(facts),))
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> list[FileFrame]:
+    looked = look_at(save_frames(tmp_path / "frames", moving_square(6)))
+    return [
+        FileFrame(path, found.name, sha256, found.header.width, found.header.height)
+        for path, found, sha256 in looked
+        if found.header
+    ]
+
+
+def delays(rendered: Rendered) -> list[int]:
+    return [frame["delay_ms"] for frame in rendered.info["frames"]]
+
+
+def test_the_same_recipe_gives_the_same_bytes_with_and_without_stage_results(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
+    wish = recipe({"rate": "15", "direction": "there-and-back"}, size=Size(width=30))
+    stages = Stages(tmp_path / "a")
+    first = render(wish, frames, "page", stages)
+    again = render(wish, frames, "page", stages)
+    fresh = render(wish, frames, "page", Stages(tmp_path / "b"))
+    assert first.data == again.data == fresh.data
+    assert first.info["count"] == 10
+    assert first.info["bytes"] == len(first.data)
+
+
+def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_path: Path) -> None:
+    stages = Stages(tmp_path / "stages")
+
+    def runs(wish: Recipe) -> dict[str, int]:
+        stages.runs.clear()
+        render(wish, frames, "page", stages)
+        return dict(stages.runs)
+
+    pixels = {"palette": 1, "encoding": 1, "measure": 1}
+    assert runs(recipe()) == {"framing": 6, **pixels}
+    assert runs(recipe()) == {}
+    assert (
+        runs(recipe({"rate": "12", "holds": {2: 705_600_000}, "repeat": 3})) == {}
+    )  # time never touches pixels
+    assert runs(recipe(tuning=Tuning(colours=32, amount=10))) == {"encoding": 1, "measure": 1}
+    assert runs(recipe(tuning=Tuning(colours=31))) == pixels
+    assert runs(recipe({"direction": "reverse"})) == {"encoding": 1, "measure": 1}
+    assert runs(recipe({"last": 3})) == pixels
+    assert runs(recipe(size=Size(width=20))) == {"framing": 6, **pixels}
+
+
+def test_a_change_of_time_alone_leaves_the_pictures_as_they_are(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
+    stages = Stages(tmp_path / "stages")
+    slow = render(recipe({"rate": "10"}), frames, "page", stages)
+    fast = render(recipe({"rate": "24", "holds": {1: 705_600_000}}), frames, "page", stages)
+    assert slow.pixels == fast.pixels
+    assert delays(slow) == [100] * 6
+    assert delays(fast) == [1000, 40, 40, 40, 40, 50]
+
+
+def test_delays_that_viewers_would_replace_are_never_silent(frames: list[FileFrame], tmp_path: Path) -> None:
+    fast = render(recipe({"rate": "100"}), frames, "page", Stages(tmp_path / "stages"))
+    assert delays(fast) == [20] * 6
+    assert any("lasts 120 ms instead of 60" in note for note in fast.notes)
+
+
+def test_going_over_the_budget_is_said(frames: list[FileFrame], tmp_path: Path) -> None:
+    over = render(recipe(budget=1024), frames, "page", Stages(tmp_path / "stages"))
+    assert f"{over.info['bytes'] - 1024} bytes over the budget of 1024" in over.notes
+
+
+def test_work_can_be_called_off_and_leaves_nothing_half_done(frames: list[FileFrame], tmp_path: Path) -> None:
+    stages = Stages(tmp_path / "stages")
+    seen: list[Progress] = []
+
+    def stop(progress: Progress) -> None:
+        seen.append(progress)
+        if progress.stage == "encoding" and progress.done == 2:
+            raise Cancelled("called off")
+
+    with pytest.raises(Cancelled):
+        render(recipe(), frames, "page", stages, on_progress=stop)
+    assert [p.stage for p in seen][:12] == ["framing"] * 6 + ["tuning"] * 6
+    kept = {path.suffix for path in (tmp_path / "stages").glob("*/*")}
+    assert kept == {".framing", ".palette"}
+    assert render(recipe(), frames, "page", stages).info["count"] == 6
+
+
+def test_frames_of_another_size_and_files_gone_bad_are_named(frames: list[FileFrame], tmp_path: Path) -> None:
+    odd = FileFrame(frames[0].path, "odd_9.png", "x", 10, 10)
+    with pytest.raises(InputError, match=r"odd_9\.png: is 10 × 10, the first frame is 48 × 32"):
+        render(recipe(), [*frames, odd], "page", Stages(tmp_path / "stages"))
+    frames[3].path.write_bytes(frames[3].path.read_bytes()[:100])
+    with pytest.raises(InputError, match=r"square_4\.png: the file ends early"):
+        render(recipe(), frames, "page", Stages(tmp_path / "stages"))
+
+
+def test_stage_results_used_longest_ago_are_dropped_first(tmp_path: Path) -> None:
+    stages = Stages(tmp_path)
+    for key in ("aa", "bb", "cc"):
+        stages.obtain("x", key, lambda: bytes(100))
+        path = stages.path("x", key)
+        path.touch()
+        # Times an hour apart: file systems do not keep order within a tick.
+
+        os.utime(path, (0, 3600 * ("aa", "bb", "cc").index(key)))
+    stages.obtain("x", "aa", lambda: b"not made again")
+    stages.prune(250)
+    assert [stages.has("x", key) for key in ("aa", "bb", "cc")] == [True, False, True]
+
+
+def test_a_recipe_is_refused_before_it_does_harm() -> None:
+    wrongs: list[dict[str, object]] = [
+        {"version": 2},
+        {"rhythm": {"rate": "0"}},
+        {"rhythm": {"first": 5, "last": 2}},
+        {"rhythm": {"speed": 2}},
+        {"framing": {"crop": [0, 0, 0, 5]}},
+        {"outputs": []},
+        {"outputs": [{"id": "a"}, {"id": "a"}]},
+        {"outputs": [{"file_name": "../up.gif"}]},
+        {"outputs": [{"tuning": {"colours": 1}}]},
+        {"outputs": [{"alpha": {"matte": "red"}}]},
+    ]
+    for wrong in wrongs:
+        with pytest.raises(ValidationError):
+            Recipe.model_validate(wrong)
+
+
+def test_a_recipe_survives_being_written_down() -> None:
+    wish = Recipe(
+        gather=Gather(left_out=frozenset({3, 1})),
+        rhythm=Rhythm(rate="24000/1001", holds={2: 5}, repeat=2),
+        outputs=(Output(alpha=Alpha(edges="fill", matte="#AABBCC"), size=Size(width=9)),),
+    )
+    assert Recipe.model_validate_json(wish.model_dump_json()) == wish
+    assert wish.model_dump(mode="json")["gather"]["left_out"] == [1, 3]
+    assert wish.outputs[0].alpha.matte == "#aabbcc"
