@@ -15,6 +15,7 @@ from jayflick.core.gif import lzw
 from jayflick.core.gif.encoder import encode_gif, share_palette
 from jayflick.core.gif.reader import describe, read_gif
 from jayflick.core.gif.retime import retime
+from jayflick.core.palette.levels import FINE
 from jayflick.core.palette.nearest import Nearest
 from jayflick.core.recipe import Alpha
 from tests.conftest import Pictures, moving_square
@@ -102,7 +103,7 @@ def test_dither_keeps_the_mean_where_plain_choice_loses_it() -> None:
     grey[:, :, :3] = 100
 
     def mean(amount: int) -> float:
-        quantiser = Quantiser(Nearest.of(palette, bits=6), 64, 64, amount=amount, reach=0)
+        quantiser = Quantiser(Nearest.of(palette, FINE), 64, 64, amount=amount, reach=0)
         shown: NDArray[np.uint8] = quantiser.take(grey, slice(0, 64), quantiser.carry())
         return float(palette[shown].mean())
 

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from jayflick.core.palette.choose import choose_palette
 from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
+from jayflick.core.palette.levels import EACH
 from jayflick.core.palette.nearest import Nearest, fill_cell
 from jayflick.core.palette.oklab import LINEAR, SCALE, oklab_of_srgb
 
@@ -24,12 +25,12 @@ def test_the_nearest_entry_is_the_nearest_of_all(seed: int, entries: int) -> Non
     random = np.random.default_rng(seed)
     spread = random.choice([4, 40, 256])  # crowded palettes as well as wide ones
     palette = np.unique(random.integers(0, spread, (entries, 3)).astype(np.uint8), axis=0)
-    near = Nearest.of(palette, bits=8)
+    near = Nearest.of(palette, EACH)
     colours = random.integers(0, 256, (300, 3))
     whole = np.rint(oklab_of_srgb(colours.astype(np.float64), LINEAR) * SCALE).astype(np.int64)
     distances = ((whole[:, None, :] - near.entries.T[None].astype(np.int64)) ** 2).sum(axis=2)
     for (r, g, b), row in zip(colours.tolist(), distances, strict=True):
-        pick = fill_cell(r, g, b, near.entries, LINEAR, near.candidates, near.table, 8)
+        pick = fill_cell(r, g, b, near.entries, LINEAR, near.candidates, near.table, EACH.index, EACH.middle)
         assert row[pick] == row.min()
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
-from ..palette.nearest import Nearest, cell_of, fill_cell
+from ..palette.nearest import Nearest, fill_cell
 from ..palette.oklab import LINEAR
 
 
@@ -50,7 +50,8 @@ def _plain(
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint8],
-    bits: int,
+    index: NDArray[np.uint32],
+    middle: NDArray[np.uint8],
     reach: int,
 ) -> None:
     for y in range(frame.shape[0]):
@@ -67,9 +68,9 @@ def _plain(
                     continue
                 written[y, x] = pixel
             r, g, b = _channels(pixel)
-            fresh = np.int64(table[cell_of(r, g, b, bits)]) - 1
+            fresh = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
             if fresh < 0:
-                fresh = fill_cell(r, g, b, entries, linear, candidates, table, bits)
+                fresh = fill_cell(r, g, b, entries, linear, candidates, table, index, middle)
             if fresh == now:
                 continue
             was = fresh if now == none else now
@@ -88,7 +89,8 @@ def _diffused(
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint8],
-    bits: int,
+    index: NDArray[np.uint32],
+    middle: NDArray[np.uint8],
     reach: int,
     amount: int,
     carry: NDArray[np.int32],
@@ -118,9 +120,9 @@ def _diffused(
                 r = min(max(r + ((here[e, 0] + ahead_r + 8) >> 4), 0), 255)
                 g = min(max(g + ((here[e, 1] + ahead_g + 8) >> 4), 0), 255)
                 b = min(max(b + ((here[e, 2] + ahead_b + 8) >> 4), 0), 255)
-                pick = np.int64(table[cell_of(r, g, b, bits)]) - 1
+                pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
                 if pick < 0:
-                    pick = fill_cell(r, g, b, entries, linear, candidates, table, bits)
+                    pick = fill_cell(r, g, b, entries, linear, candidates, table, index, middle)
                 was = pick if now == none else now
                 serves = _square(r, g, b, palette, was) <= _square(r, g, b, palette, pick) + spent
                 pick = was if serves else pick
@@ -181,7 +183,7 @@ class Quantiser:
         # A pixel as one word: red lowest, alpha highest.
         words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
         band = (words, shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
-        lookup = (near.candidates, near.table, near.bits, self._reach)
+        lookup = (near.candidates, near.table, near.levels.index, near.levels.middle, self._reach)
         if self._amount == 0:
             _plain(*band, *lookup)
         else:

@@ -13,6 +13,7 @@ from ..compiled import compiled
 from ..dither.quantise import Quantiser
 from ..palette.choose import choose_palette
 from ..palette.histogram import Histogram
+from ..palette.levels import EACH, FINE
 from ..palette.nearest import Nearest
 from . import lzw
 from .writer import CLEAR, KEEP, Box, FrameBlock, colour_table_bits, write_gif
@@ -204,7 +205,7 @@ def encode_gif(
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
     quantiser = Quantiser(
-        Nearest.of(palette, bits=8 if shared.few and amount == 0 else 6),
+        Nearest.of(palette, EACH if shared.few and amount == 0 else FINE),
         height,
         width,
         amount=amount,

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
+from .levels import COARSE
 
-BINS = 1 << 15
 EXACT_LIMIT = 1 << 13
 """Up to so many different colours, each is counted by itself: drawn art keeps its few colours apart."""
 _SLOTS = 1 << 15  # four times the limit: short probes
@@ -44,7 +44,7 @@ def _collect(
 
 
 @compiled
-def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64]) -> bool:
+def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64], index: NDArray[np.uint32]) -> bool:
     """Count colours into their bins; returns whether any pixel is transparent."""
     clear = False
     # Two sums to a word, 32 bits each: a frame's worth of levels fits, and half the additions do.
@@ -59,9 +59,7 @@ def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64]) -> bool:
             (pixel >> np.uint64(8)) & np.uint64(255),
             (pixel >> np.uint64(16)) & np.uint64(255),
         )
-        at = (
-            ((r >> np.uint64(3)) << np.uint64(10)) | ((g >> np.uint64(3)) << np.uint64(5)) | (b >> np.uint64(3))
-        )
+        at = index[0, r] + index[1, g] + index[2, b]
         pairs[at, 0] += r | (g << np.uint64(32))
         pairs[at, 1] += b | np.uint64(1 << 32)
     for at in range(sums.shape[0]):
@@ -74,12 +72,14 @@ def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64]) -> bool:
 
 
 @compiled
-def _spill(slots: NDArray[np.int64], counts: NDArray[np.int64], sums: NDArray[np.int64]) -> None:
+def _spill(
+    slots: NDArray[np.int64], counts: NDArray[np.int64], sums: NDArray[np.int64], index: NDArray[np.uint32]
+) -> None:
     """Move colours counted by themselves into their bins."""
     for i in range(slots.shape[0]):
         if slots[i] >= 0:
             r, g, b = slots[i] & 255, (slots[i] >> 8) & 255, (slots[i] >> 16) & 255
-            at = ((r >> 3) << 10) | ((g >> 3) << 5) | (b >> 3)
+            at = index[0, r] + index[1, g] + index[2, b]
             sums[at, 0] += r * counts[i]
             sums[at, 1] += g * counts[i]
             sums[at, 2] += b * counts[i]
@@ -114,10 +114,10 @@ def _merge(
 
 @dataclass
 class Histogram:
-    """Colours seen so far, in 32 levels a channel, and each by itself while they are few."""
+    """Colours seen so far: each by itself while they are few, then in bins of neighbouring levels."""
 
     sums: NDArray[np.int64]
-    """Shape (32768, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
+    """Shape (37³, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
     slots: NDArray[np.int64]
     counts: NDArray[np.int64]
     found: int = 0
@@ -125,7 +125,9 @@ class Histogram:
 
     @classmethod
     def empty(cls) -> "Histogram":
-        return cls(np.zeros((BINS, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64))
+        return cls(
+            np.zeros((COARSE.count**3, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64)
+        )
 
     def add(self, frame: NDArray[np.uint8]) -> None:
         """Count a frame, shape (height, width, 4); pixels of alpha 0 do not count as colours."""
@@ -135,9 +137,9 @@ class Histogram:
             self.transparent |= clear
             if self.exact:
                 return
-            _spill(self.slots, self.counts, self.sums)
+            _spill(self.slots, self.counts, self.sums, COARSE.index)
             pixels = pixels[done:]
-        self.transparent |= _count(pixels, self.sums)
+        self.transparent |= _count(pixels, self.sums, COARSE.index)
 
     def merge(self, other: "Histogram") -> None:
         """Take in what another histogram counted, which is used up by it."""
@@ -148,7 +150,7 @@ class Histogram:
                 return
         self.found = EXACT_LIMIT + 1
         for part in (self, other):
-            _spill(part.slots, part.counts, part.sums)
+            _spill(part.slots, part.counts, part.sums, COARSE.index)
         self.sums += other.sums
 
     @property

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
+from .levels import Levels
 from .oklab import LINEAR, SCALE, oklab, oklab_of_srgb
 
 MOST_CANDIDATES = 31
@@ -93,21 +94,6 @@ def find_nearest(
     return best
 
 
-@inlined
-def cell_of(red: int, green: int, blue: int, bits: int) -> int:
-    """Where a colour's answer stands in a table of ``bits`` (5 to 8) a channel.
-
-    Neighbouring colours stand together (an 8 × 8 × 8 block is one stretch of memory), because neighbouring
-    pixels ask for neighbouring colours.
-    """
-    fine = bits - 5
-    down = 8 - bits
-    mask = (1 << fine) - 1
-    coarse = ((red >> 3) << 10) | ((green >> 3) << 5) | (blue >> 3)
-    within = ((((red >> down) & mask) << fine | ((green >> down) & mask)) << fine) | ((blue >> down) & mask)
-    return np.uint64((coarse << (3 * fine)) | within)
-
-
 @compiled
 def fill_cell(
     red: int,
@@ -117,23 +103,17 @@ def fill_cell(
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint8],
-    bits: int,
+    index: NDArray[np.uint32],
+    middle: NDArray[np.uint8],
 ) -> int:
     """Find the entry nearest to the middle of a colour's cell, note it in ``table`` and return it.
 
     Kept apart from the look-up, which stays in the caller's loop: handing arrays over costs more than a hit.
     """
-    down = 8 - bits
-    half = (1 << down) >> 1
     found = find_nearest(
-        ((red >> down) << down) + half,
-        ((green >> down) << down) + half,
-        ((blue >> down) << down) + half,
-        entries,
-        linear,
-        candidates,
+        np.int64(middle[red]), np.int64(middle[green]), np.int64(middle[blue]), entries, linear, candidates
     )
-    table[cell_of(red, green, blue, bits)] = found + 1
+    table[index[0, red] + index[1, green] + index[2, blue]] = found + 1
     return found
 
 
@@ -150,9 +130,8 @@ def _empty_table(size: int) -> NDArray[np.uint8]:
 class Nearest:
     """A palette with its memory of nearest entries.
 
-    ``bits`` of each channel decide the cell of ``table``; at 8 the answer is exact for every colour, at 6 a
-    cell speaks for 4 × 4 × 4 colours, which error diffusion makes good. A cell holds 0 until first met, then
-    one more than the index. Threads may share it: whoever fills a cell fills in the same answer.
+    ``levels`` decide which colours share a cell of ``table``. A cell holds 0 until first met, then one more
+    than the index. Threads may share it: whoever fills a cell fills in the same answer.
     """
 
     palette: NDArray[np.uint8]
@@ -161,16 +140,16 @@ class Nearest:
     candidates: NDArray[np.uint8]
     """Shape (32768, 32): how many entries can win in a cell of 8 × 8 × 8 colours, then which."""
     table: NDArray[np.uint8]
-    bits: int
+    levels: Levels
 
     @classmethod
-    def of(cls, palette: NDArray[np.uint8], *, bits: int) -> "Nearest":
+    def of(cls, palette: NDArray[np.uint8], levels: Levels) -> "Nearest":
         """``palette``: shape (n, 3), at most 255 entries."""
         entries = np.rint(oklab_of_srgb(palette.astype(np.float64), LINEAR).T * SCALE).astype(np.int32)
         return cls(
             palette,
             np.ascontiguousarray(entries),
             np.zeros((1 << 15, MOST_CANDIDATES + 1), np.uint8),
-            _empty_table(1 << (3 * bits)),
-            bits,
+            _empty_table(levels.count**3),
+            levels,
         )

@@ -1,0 +1,72 @@
+"""Worked examples and constants that others have published."""
+
+import numpy as np
+import pytest
+import skimage.data
+from benchmarks.encoders import ours, palette_filters
+from skimage.metrics import peak_signal_noise_ratio, structural_similarity
+
+from jayflick.core.gif import lzw
+from jayflick.core.gif.reader import read_gif
+from jayflick.core.palette.oklab import LINEAR, oklab_of_srgb
+from tests.conftest import Pictures
+
+SAMPLE_ROWS = ["1111122222"] * 3 + ["1110000222"] * 2 + ["2220000111"] * 2 + ["2222211111"] * 3
+SAMPLE_CODES = "8C 2D 99 87 2A 1C DC 33 A0 02 75 EC 95 FA A8 DE 60 8C 04 91 4C 01"
+
+
+def test_the_worked_lzw_example_of_whats_in_a_gif() -> None:
+    """M. Flickinger, "What's In A GIF", LZW image data: a 10 × 10 picture of four colours and its 22 bytes.
+
+    The bytes are quoted from memory; that they decode to the published picture shows them to be right.
+    """
+    published = np.frombuffer(bytes.fromhex(SAMPLE_CODES), np.uint8)
+    picture = np.array([[int(pixel) for pixel in row] for row in SAMPLE_ROWS], np.uint8)
+    np.testing.assert_array_equal(lzw.decode(published, 2, 100).reshape(10, 10), picture)
+    np.testing.assert_array_equal(lzw.encode(picture, picture, 0, size=2, free=False), published)
+
+
+@pytest.mark.parametrize(
+    ("colour", "expected"),
+    [
+        # sRGB primaries as the libraries coloraide, culori and colorjs.io agree on them.
+        ((255, 0, 0), (0.627955, 0.224863, 0.125846)),
+        ((0, 255, 0), (0.866440, -0.233888, 0.179498)),
+        ((0, 0, 255), (0.452014, -0.032457, -0.311528)),
+        ((255, 255, 255), (1.0, 0.0, 0.0)),
+        ((0, 0, 0), (0.0, 0.0, 0.0)),
+    ],
+)
+def test_oklab_of_the_primaries(colour: tuple[int, ...], expected: tuple[float, ...]) -> None:
+    got = oklab_of_srgb(np.array([colour], np.float64), LINEAR)[0]
+    np.testing.assert_allclose(got, expected, atol=2e-6)
+
+
+def panned(name: str, count: int = 4, width: int = 220, height: int = 160) -> Pictures:
+    """A camera passing over one of scikit-image's photographs."""
+    photograph = getattr(skimage.data, name)()
+    frames = []
+    for index in range(count):
+        frame = np.full((height, width, 4), 255, np.uint8)
+        frame[:, :, :3] = photograph[40 : 40 + height, 60 + 9 * index : 60 + 9 * index + width]
+        frames.append(frame)
+    return frames
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])
+def test_photographs_come_out_smaller_and_nearer_than_from_the_palette_filters(name: str) -> None:
+    """Against PyAV's palettegen and paletteuse without dither; PSNR and SSIM as scikit-image measures them."""
+    frames = panned(name)
+    wanted = np.vstack([frame[:, :, :3] for frame in frames])
+
+    def judged(data: bytes) -> tuple[int, float, float]:
+        seen = np.vstack([picture[:, :, :3] for picture in read_gif(data).pictures()])
+        similarity = structural_similarity(wanted, seen, channel_axis=2)  # type: ignore[no-untyped-call]
+        noise = peak_signal_noise_ratio(wanted, seen)  # type: ignore[no-untyped-call]
+        return len(data), float(noise), float(similarity)
+
+    size, noise, similarity = judged(ours(frames, 0)())
+    their_size, their_noise, their_similarity = judged(palette_filters(frames, "none")())
+    assert size < 0.98 * their_size
+    assert noise > their_noise
+    assert similarity > their_similarity - 0.006
