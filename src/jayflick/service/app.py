@@ -18,7 +18,6 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
 from starlette.exceptions import HTTPException
-from starlette.formparsers import MultiPartException
 from starlette.types import Message, Receive
 
 from .. import __version__
@@ -167,8 +166,9 @@ async def add_files(import_id: ProjectId, request: Request, service: Parts) -> l
         async with counted.form(max_files=settings.most_files, max_fields=10) as form:
             uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
             return [await run_in_threadpool(_take, service, import_id, upload) for upload in uploads]
-    except MultiPartException as error:
-        raise InputError(error.message, remedy="send the files as multipart/form-data") from error
+    except HTTPException as error:  # what the parser found wrong with the form
+        remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
+        raise InputError(error.detail, remedy=remedy) from error
 
 
 def _counting(receive: Receive, settings: Settings) -> Receive:

@@ -37,7 +37,8 @@ def begin(session: Session) -> str:
 
 def clean_name(name: str) -> str:
     """The bare file name of an upload; ``InputError`` when it is none that can be kept."""
-    parts = re.split(r"[/\\]", unicodedata.normalize("NFC", name))
+    # Browsers write a quote in a form's file name as %22 (HTML Standard, multipart/form-data encoding).
+    parts = re.split(r"[/\\]", unicodedata.normalize("NFC", name.replace("%22", '"')))
     bare = parts[-1]
     if ".." in parts[:-1] or bare in ("", ".", ".."):
         raise InputError("its name points outside its folder", file=name, remedy="give it a plain name")

@@ -48,7 +48,7 @@ def main(arguments: list[str] | None = None) -> int:
         warm()
         if not options.no_demo:
             _demo(settings)
-        server = uvicorn.Server(
+        server = _Server(
             uvicorn.Config(
                 create_app(settings),
                 host="127.0.0.1",
@@ -58,7 +58,6 @@ def main(arguments: list[str] | None = None) -> int:
                 timeout_graceful_shutdown=3,
             )
         )
-        _say(f"Jay Flick is ready at http://127.0.0.1:{port} (Ctrl-C stops it)")
         server.run()
     except JayFlickError as error:
         print(f"./start: {error}", file=sys.stderr)
@@ -66,6 +65,15 @@ def main(arguments: list[str] | None = None) -> int:
     finally:
         database.stop()
     return 0
+
+
+class _Server(uvicorn.Server):
+    """Says where it is once it really answers there."""
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            _say(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)")
 
 
 def _leave(number: int, frame: FrameType | None) -> None:

@@ -1,0 +1,165 @@
+"""A real server over a real MariaDB, each in a data folder of its own."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests.conftest import Pictures, moving_square
+
+FREE = "0"
+
+
+@dataclass
+class Server:
+    """A server process started as ./start starts it."""
+
+    data: Path
+    environment: dict[str, str] = field(default_factory=dict)
+    process: subprocess.Popen[str] | None = None
+    base: str = ""
+
+    def start(self, *options: str) -> "Server":
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "jayflick.service.launch", "--data", self.data, "--port", "0", *options],
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, **self.environment},
+        )
+        assert self.process.stdout is not None
+        for line in self.process.stdout:
+            if "ready at " in line:
+                self.base = line.split("ready at ")[1].split()[0]
+                return self
+        raise AssertionError(f"the server ended with {self.process.wait()}")
+
+    @property
+    def pid(self) -> int:
+        assert self.process is not None
+        return self.process.pid
+
+    def children(self, word: str) -> list[int]:
+        """Process ids of our children whose command line holds a word."""
+        found = []
+        for entry in Path("/proc").glob("[0-9]*"):
+            try:
+                parent = int((entry / "stat").read_text().rpartition(")")[2].split()[1])
+                command = (entry / "cmdline").read_bytes().decode(errors="replace")
+            except (OSError, ValueError):
+                continue
+            if parent == self.pid and word in command:
+                found.append(int(entry.name))
+        return found
+
+    def stop(self, number: int = signal.SIGTERM) -> int:
+        assert self.process is not None
+        if self.process.poll() is None:
+            self.process.send_signal(number)
+        status = self.process.wait(30)
+        if self.process.stdout:
+            self.process.stdout.close()
+        return status
+
+    def client(self) -> httpx.Client:
+        return httpx.Client(base_url=self.base, timeout=30)
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    running = Server(tmp_path_factory.mktemp("server"), {"JAYFLICK_MOST_FILES": "40"}).start("--no-demo")
+    yield running
+    assert running.stop() in (0, -signal.SIGTERM)
+
+
+@pytest.fixture
+def client(server: Server) -> Iterator[httpx.Client]:
+    with server.client() as opened:
+        yield opened
+
+
+def png(frame: np.ndarray) -> bytes:
+    out = BytesIO()
+    Image.fromarray(frame).save(out, "PNG")
+    return out.getvalue()
+
+
+def numbered(frames: Pictures, name: str = "wave_{}.png") -> list[tuple[str, bytes]]:
+    return [(name.format(number), png(frame)) for number, frame in enumerate(frames, 1)]
+
+
+def bring(client: httpx.Client, files: list[tuple[str, bytes]]) -> dict[str, Any]:
+    """Import files in two requests; returns what finishing answers, with each file's outcome as ``taken``."""
+    import_id = client.post("/api/imports").raise_for_status().json()["id"]
+    taken: list[dict[str, Any]] = []
+    for part in (files[: len(files) // 2], files[len(files) // 2 :]):
+        if part:
+            body = [("files", (name, data, "image/png")) for name, data in part]
+            taken += client.post(f"/api/imports/{import_id}/files", files=body).raise_for_status().json()
+    answer = client.post(f"/api/imports/{import_id}/finish")
+    return {"status": answer.status_code, "taken": taken, **answer.json()}
+
+
+def project_of(client: httpx.Client, frames: Pictures | None = None) -> str:
+    """A new project of a few frames; returns its id."""
+    found = bring(client, numbered(frames or moving_square(6)))
+    project_id: str = found["projects"][0]["id"]
+    return project_id
+
+
+def bench(client: httpx.Client, project_id: str) -> dict[str, Any]:
+    document: dict[str, Any] = client.get(f"/api/projects/{project_id}").raise_for_status().json()
+    return document
+
+
+def until(condition: Callable[[], Any], seconds: float = 60) -> Any:
+    """Wait for a condition; returns what it gave."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        if value := condition():
+            return value
+        time.sleep(0.02)
+    raise AssertionError("it did not happen in time")
+
+
+def current(client: httpx.Client, project_id: str) -> dict[str, Any] | None:
+    """The result of the revision that counts, when it is there."""
+    shown = bench(client, project_id)
+    result: dict[str, Any] | None = next(iter(shown["results"]), None)
+    return result if result and result["revision_id"] == shown["revision"]["id"] else None
+
+
+def finished(client: httpx.Client, project_id: str) -> dict[str, Any]:
+    result: dict[str, Any] = until(lambda: current(client, project_id))
+    return result
+
+
+def edit(
+    client: httpx.Client, project_id: str, change: Callable[[dict[str, Any]], None], **more: Any
+) -> httpx.Response:
+    """Change the current recipe in place and send it."""
+    shown = bench(client, project_id)
+    recipe = shown["recipe"]
+    change(recipe)
+    body = {"base_revision": shown["revision"]["id"], "label": "A change", "recipe": recipe, **more}
+    return client.put(f"/api/projects/{project_id}/recipe", json=body)
+
+
+def colours(count: int) -> Callable[[dict[str, Any]], None]:
+    return lambda recipe: recipe["outputs"][0]["tuning"].update(colours=count)
+
+
+def heavy(count: int = 16) -> Pictures:
+    """Frames that keep a worker busy for a few seconds: noise has no still pixel and no short code."""
+    random = np.random.default_rng(1)
+    return [random.integers(0, 256, (700, 900, 3)).astype(np.uint8) for _ in range(count)]

@@ -1,0 +1,102 @@
+"""The API's document, its guards, and the tables against the models."""
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.runtime.migration import MigrationContext
+
+from jayflick.service import openapi
+from jayflick.service.database import make_engine, migrate
+from jayflick.service.mariadb import PrivateServer
+from jayflick.service.models import Base
+
+ROOT = Path(__file__).parents[2]
+
+
+def operations() -> Iterator[tuple[str, dict]]:  # type: ignore[type-arg]
+    for address, methods in json.loads(openapi.document())["paths"].items():
+        for method, operation in methods.items():
+            yield f"{method.upper()} {address}", operation
+
+
+def test_the_web_client_is_built_from_the_current_document() -> None:
+    assert (ROOT / "web" / "openapi.json").read_text() == openapi.document(), (
+        "run: .venv/bin/python -m jayflick.service.openapi > web/openapi.json"
+    )
+
+
+def test_every_operation_is_named_described_and_says_how_it_fails() -> None:
+    seen = set()
+    for name, operation in operations():
+        assert operation["operationId"] not in seen, name
+        seen.add(operation["operationId"])
+        assert len(operation["description"]) > 15, name
+        assert operation["tags"], name
+        for status in ("404", "422", "503", "507"):
+            schema = operation["responses"][status]["content"]["application/json"]["schema"]
+            assert schema == {"$ref": "#/components/schemas/Problem"}, name
+    assert len(seen) > 15
+
+
+def test_every_field_that_is_not_plain_is_explained_by_words_or_example() -> None:
+    schemas = json.loads(openapi.document())["components"]["schemas"]
+    assert schemas["Problem"]["properties"]["message"]["examples"]
+    recipe = schemas["Tuning-Input"]["properties"]
+    assert (recipe["colours"]["minimum"], recipe["colours"]["maximum"]) == (2, 256)
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({}, 201),
+        ({"host": "localhost"}, 201),
+        ({"origin": "HERE"}, 201),
+        ({"host": "evil.example"}, 403),
+        ({"host": "127.0.0.1.evil.example"}, 403),
+        ({"origin": "https://evil.example"}, 403),
+        ({"origin": "null"}, 403),
+        ({"sec-fetch-site": "cross-site"}, 403),
+    ],
+)
+def test_only_our_own_pages_may_ask(client: httpx.Client, headers: dict[str, str], status: int) -> None:
+    here = str(client.base_url).rstrip("/")
+    sent = {name: here if value == "HERE" else value for name, value in headers.items()}
+    assert client.post("/api/imports", headers=sent).status_code == status
+
+
+def test_pages_are_confined_to_this_server(client: httpx.Client) -> None:
+    for address in ("/", "/api/health", "/project/whatever", "/api/nothing"):
+        answer = client.get(address)
+        policy = answer.headers["content-security-policy"]
+        assert "default-src 'none'" in policy
+        assert "unsafe" not in policy
+        assert "http" not in policy
+        assert answer.headers["x-content-type-options"] == "nosniff"
+    assert client.get("/../../etc/passwd").headers["content-type"].startswith(("text/html", "application/json"))
+    assert client.get("/api/nothing").json()["message"] == "there is nothing at this address"
+
+
+def test_the_server_listens_on_loopback_only(server) -> None:  # type: ignore[no-untyped-def]
+    port = f"{int(server.base.rsplit(':', 1)[1]):04X}"
+    listening = [line.split() for line in Path("/proc/net/tcp").read_text().splitlines()[1:]]
+    addresses = {row[1].split(":")[0] for row in listening if row[1].endswith(f":{port}") and row[3] == "0A"}
+    assert addresses == {"0100007F"}
+
+
+def test_the_migrations_make_the_tables_that_the_models_describe(tmp_path: Path) -> None:
+    database = PrivateServer(tmp_path)
+    database.start()
+    try:
+        migrate(database.url)
+        migrate(database.url)  # again is harmless
+        engine = make_engine(database.url)
+        with engine.connect() as connection:
+            context = MigrationContext.configure(connection, opts={"compare_type": True})
+            assert compare_metadata(context, Base.metadata) == []
+        engine.dispose()
+    finally:
+        database.stop()

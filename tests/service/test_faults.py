@@ -1,0 +1,144 @@
+"""Killed workers, killed servers, a database that goes away, a full disk: nothing is lost, all goes on."""
+
+import asyncio
+import errno
+import os
+import signal
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from jayflick.service.app import create_app
+from jayflick.service.database import migrate
+from jayflick.service.mariadb import PrivateServer
+from jayflick.service.settings import Settings
+from tests.conftest import moving_square
+from tests.service.conftest import Server, bench, colours, edit, finished, heavy, numbered, project_of, until
+
+
+@pytest.fixture
+def own(tmp_path: Path) -> Iterator[Server]:
+    """A server that a test may harm."""
+    server = Server(tmp_path / "data").start("--no-demo")
+    yield server
+    server.stop()
+
+
+def test_a_killed_worker_costs_nothing_but_time(own: Server) -> None:
+    with own.client() as client:
+        project = project_of(client, heavy())
+        until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
+        for worker in own.children("spawn_main"):
+            os.kill(worker, signal.SIGKILL)
+        assert finished(client, project)["info"]["count"] == 16
+        assert client.get("/api/health").json()["ready"]
+
+
+def test_a_killed_server_comes_back_as_it_was_and_finishes_its_job(own: Server) -> None:
+    with own.client() as client:
+        small = project_of(client)
+        before = finished(client, small)
+        edit(client, small, colours(12))
+        project = project_of(client, heavy())
+        until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
+    own.stop(signal.SIGKILL)
+    again = Server(own.data).start("--no-demo")
+    try:
+        with again.client() as client:
+            assert finished(client, project)["info"]["count"] == 16
+            assert finished(client, small)["info"]["colours"] <= 12
+            undone = client.post(f"/api/projects/{small}/undo").json()
+            assert undone["results"][0]["sha256"] == before["sha256"]
+            for card in client.get("/api/projects").json():
+                for result in card["results"]:
+                    assert (
+                        len(client.get(f"/api/results/{result['id']}/file").content) == result["info"]["bytes"]
+                    )
+    finally:
+        again.stop()
+    assert not list((own.data / "store").glob("*/.part-*"))
+
+
+def test_a_database_that_dies_is_said_and_brought_back(own: Server) -> None:
+    with own.client() as client:
+        project = project_of(client)
+        finished(client, project)
+        shown = bench(client, project)
+        (database,) = own.children("mariadbd")
+        os.kill(database, signal.SIGSTOP)
+        os.kill(database, signal.SIGKILL)
+        body = {"base_revision": shown["revision"]["id"], "label": "Late", "recipe": shown["recipe"]}
+        answer = client.put(f"/api/projects/{project}/recipe", json=body)
+        if answer.status_code != 200:  # it may be back already
+            assert answer.status_code == 503
+            assert "not saved" in answer.json()["message"]
+
+        def saved() -> bool:
+            return client.put(f"/api/projects/{project}/recipe", json=body).status_code in (200, 409)
+
+        until(saved)
+        assert finished(client, project)["info"]["count"] == 6
+
+
+def test_it_stops_all_it_started_and_nothing_else(own: Server) -> None:
+    started = [own.pid, *own.children("mariadbd"), *own.children("spawn_main")]
+    assert len(started) == 4
+    begun = time.monotonic()
+    own.stop(signal.SIGINT)
+    assert time.monotonic() - begun < 15
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 10)
+
+
+@pytest.fixture(scope="module")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
+    server = PrivateServer(tmp_path_factory.mktemp("database"))
+    server.start()
+    migrate(server.url)
+    yield server
+    server.stop()
+
+
+def test_a_full_disk_is_said_and_nothing_half_written_is_served(
+    database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    settings = Settings(data=tmp_path, database=database.url)
+    frames = numbered(moving_square(3))
+
+    def full(handle: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    async def story() -> None:
+        transport = httpx.ASGITransport(create_app(settings), raise_app_exceptions=False)
+        async with httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client:
+            import_id = (await client.post("/api/imports")).json()["id"]
+            address = f"/api/imports/{import_id}/files"
+            with monkeypatch.context() as patch:
+                patch.setattr("jayflick.service.store.os.fsync", full)
+                answer = await client.post(address, files=[("files", frames[0])])
+            assert answer.status_code == 507
+            assert "No space left" in answer.json()["message"]
+            assert "make room" in answer.json()["remedy"]
+            assert not [path for path in (tmp_path / "store").rglob("*") if path.is_file()]
+            # Room again: the same import goes on where it was.
+            answer = await client.post(address, files=[("files", frame) for frame in frames])
+            assert [file["taken"] for file in answer.json()] == [True] * 3
+            done = await client.post(f"/api/imports/{import_id}/finish")
+            assert done.json()["projects"][0]["frames"] == 3
+
+    asyncio.run(story())
+
+
+def test_a_database_out_of_reach_is_a_clear_answer(tmp_path: Path) -> None:
+    settings = Settings(data=tmp_path, database="mysql+pymysql://nobody@127.0.0.1:1/none")
+
+    async def story() -> None:
+        transport = httpx.ASGITransport(create_app(settings), raise_app_exceptions=False)
+        async with httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client:
+            answer = await client.get("/api/projects")
+        assert answer.status_code == 503
+        assert answer.json()["kind"] == "database"
+
+    asyncio.run(story())

@@ -1,0 +1,185 @@
+"""From dropped files to a finished, downloadable output, and back through its revisions."""
+
+from io import BytesIO
+
+import httpx
+import numpy as np
+import pytest
+from PIL import Image
+
+from jayflick.core.gif.reader import read_gif
+from tests.conftest import moving_square
+from tests.service.conftest import (
+    bench,
+    bring,
+    colours,
+    current,
+    edit,
+    finished,
+    heavy,
+    numbered,
+    project_of,
+    until,
+)
+
+
+def test_frames_become_a_project_with_a_real_output(client: httpx.Client) -> None:
+    frames = moving_square(12)
+    found = bring(client, numbered(frames, "gull_fly_{}.png"))
+    (card,) = found["projects"]
+    assert (card["name"], card["frames"], card["width"], card["height"]) == ("Gull fly", 12, 48, 32)
+    assert card["report"]["missing"] == []
+    result = finished(client, card["id"])
+    answer = client.get(f"/api/results/{result['id']}/file?download=true")
+    assert answer.headers["content-type"] == "image/gif"
+    assert answer.headers["content-disposition"] == 'attachment; filename="gull-fly.gif"'
+    assert "immutable" in answer.headers["cache-control"]
+    assert len(answer.content) == result["info"]["bytes"]
+    with Image.open(BytesIO(answer.content)) as picture:
+        assert getattr(picture, "n_frames", 0) == 12
+    for index, seen in enumerate(read_gif(answer.content).pictures()):
+        played = client.get(f"/api/results/{result['id']}/frames/{index}")
+        np.testing.assert_array_equal(np.array(Image.open(BytesIO(played.content))), seen)
+    source = client.get(f"/api/revisions/{result['revision_id']}/outputs/page/source/10").content
+    np.testing.assert_array_equal(np.array(Image.open(BytesIO(source))), frames[9])
+    thumb = client.get(f"/api/projects/{card['id']}/frames/3/thumb")
+    assert thumb.headers["content-type"] == "image/webp"
+    assert next(entry["name"] for entry in client.get("/api/projects").json()) == "Gull fly"
+    for missing in (f"/api/results/{result['id']}/frames/99", f"/api/projects/{card['id']}/frames/0/thumb"):
+        assert client.get(missing).status_code == 404
+
+
+def test_undo_and_redo_walk_the_revisions_and_find_their_results(client: httpx.Client) -> None:
+    project = project_of(client)
+    first = finished(client, project)
+    assert edit(client, project, colours(4), label="Colours to 4").status_code == 200
+    second = finished(client, project)
+    assert second["info"]["colours"] <= 4 < first["info"]["colours"]
+    undone = client.post(f"/api/projects/{project}/undo").json()
+    assert undone["results"][0]["id"] == first["id"]
+    assert (undone["undo"], undone["redo"]) == (None, "Colours to 4")
+    redone = client.post(f"/api/projects/{project}/redo").json()
+    assert redone["results"][0]["id"] == second["id"]
+    client.post(f"/api/projects/{project}/undo")
+    edit(client, project, colours(9))
+    assert bench(client, project)["redo"] is None  # a new change starts a new way
+    for way, wrong in (("redo", "nothing to redo"), ("undo", None), ("undo", "nothing to undo")):
+        answer = client.post(f"/api/projects/{project}/{way}")
+        assert (answer.status_code, answer.json().get("message")) == (
+            (409, f"there is {wrong}") if wrong else (200, None)
+        )
+
+
+def test_one_gesture_is_undone_as_one(client: httpx.Client) -> None:
+    project = project_of(client)
+    for count in (60, 50, 40):
+        edit(client, project, colours(count), gesture="slider", label=f"Colours to {count}")
+    edit(client, project, colours(30), gesture="another", label="Colours to 30")
+
+    def shown(document: dict) -> int:  # type: ignore[type-arg]
+        return int(document["recipe"]["outputs"][0]["tuning"]["colours"])
+
+    steps = [shown(client.post(f"/api/projects/{project}/undo").json()) for _ in range(2)]
+    assert steps == [40, 128]
+    steps = [shown(client.post(f"/api/projects/{project}/redo").json()) for _ in range(2)]
+    assert steps == [40, 30]
+
+
+def test_a_change_from_an_old_revision_is_refused_not_lost(client: httpx.Client) -> None:
+    project = project_of(client)
+    stale = bench(client, project)["revision"]["id"]
+    edit(client, project, colours(10))
+    answer = edit(client, project, colours(20), base_revision=stale)
+    assert answer.status_code == 409
+    assert "another window" in answer.json()["message"]
+    assert bench(client, project)["recipe"]["outputs"][0]["tuning"]["colours"] == 10
+
+
+def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None:
+    project = project_of(client)
+    before = finished(client, project)
+    edit(client, project, lambda recipe: recipe["rhythm"].update(rate="10", holds={"2": 705_600_000}))
+    after = finished(client, project)
+    assert after["pixels"] == before["pixels"]
+    assert [frame["delay_ms"] for frame in after["info"]["frames"]] == [100, 1000, 100, 100, 100, 100]
+    assert after["seconds"]["encoding"] < 0.05
+
+
+@pytest.mark.parametrize(
+    ("change", "message"),
+    [
+        (lambda recipe: recipe["rhythm"].update(last=99), "the range 1-99 does not lie in the 6 frames"),
+        (
+            lambda recipe: recipe["gather"].update(left_out=[1, 2, 3, 4, 5, 6]),
+            "all frames of the range are left out",
+        ),
+        (lambda recipe: recipe["rhythm"].update(rate="never"), "a rate is over 0"),
+        (lambda recipe: recipe["outputs"][0].update(file_name="../x.gif"), "String should match pattern"),
+        (lambda recipe: recipe.update(mood="blue"), "Extra inputs are not permitted"),
+    ],
+)
+def test_a_recipe_that_cannot_be_is_refused_with_the_reason(client: httpx.Client, change, message: str) -> None:  # type: ignore[no-untyped-def]
+    project = project_of(client)
+    before = bench(client, project)["revision"]["id"]
+    answer = edit(client, project, change)
+    assert answer.status_code == 422
+    assert message in answer.json()["message"]
+    assert bench(client, project)["revision"]["id"] == before
+
+
+def test_the_newest_wish_wins_and_older_ones_give_way(client: httpx.Client) -> None:
+    project = project_of(client, heavy())
+    until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
+    for count in range(20, 30):
+        edit(client, project, colours(count))
+    last = bench(client, project)["revision"]["id"]
+    result = finished(client, project)
+    assert result["revision_id"] == last
+    assert result["info"]["colours"] == 29
+
+
+def test_a_job_can_be_called_off_and_made_after_all(client: httpx.Client) -> None:
+    project = project_of(client, heavy())
+    job = until(
+        lambda: next((job for job in bench(client, project)["jobs"] if job["state"] == "running"), None)
+    )
+    assert client.post(f"/api/jobs/{job['id']}/cancel").status_code == 204
+    until(lambda: bench(client, project)["jobs"][0]["state"] == "cancelled")
+    assert current(client, project) is None
+    client.post(f"/api/projects/{project}/retry")
+    assert finished(client, project)["info"]["count"] == 16
+
+
+def test_projects_are_renamed_taken_off_and_put_back(client: httpx.Client) -> None:
+    project = project_of(client)
+    assert (
+        client.patch(f"/api/projects/{project}", json={"name": "Möwe ⛵ 'n' \"so\""})
+        .json()["name"]
+        .startswith("Möwe")
+    )
+    assert client.patch(f"/api/projects/{project}", json={"name": ""}).status_code == 422
+    assert client.delete(f"/api/projects/{project}").status_code == 204
+    assert client.get(f"/api/projects/{project}").status_code == 404
+    assert project not in [card["id"] for card in client.get("/api/projects").json()]
+    assert client.post(f"/api/projects/{project}/restore").status_code == 200
+    assert bench(client, project)["name"].startswith("Möwe")
+
+
+def test_news_of_jobs_and_projects_comes_as_events(client: httpx.Client) -> None:
+    kinds: list[str] = []
+    states: list[str] = []
+    with client.stream("GET", "/api/events") as events:
+        lines = events.iter_lines()
+        while not next(lines).startswith("data:"):
+            pass
+        project = project_of(client)
+        for line in lines:
+            if line.startswith("data:"):
+                news = httpx.Response(200, content=line[5:]).json()
+                kinds.append(news["kind"])
+                if news.get("state"):
+                    states.append(news["state"])
+                if news.get("state") == "done" and news["project_id"] == project:
+                    break
+    assert "project" in kinds
+    assert states[-1] == "done"
