@@ -10,8 +10,9 @@ from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 
 from jayflick.service import openapi
-from jayflick.service.database import make_engine, migrate
+from jayflick.service.database import make_engine
 from jayflick.service.mariadb import PrivateServer
+from jayflick.service.migration import migrate
 from jayflick.service.models import Base
 
 ROOT = Path(__file__).parents[2]

@@ -12,8 +12,8 @@ import httpx
 import pytest
 
 from jayflick.service.app import create_app
-from jayflick.service.database import migrate
 from jayflick.service.mariadb import PrivateServer
+from jayflick.service.migration import migrate
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
 from tests.service.conftest import Server, bench, colours, edit, finished, heavy, numbered, project_of, until

@@ -46,7 +46,7 @@ DEMO = (
             outputs=(
                 Output(
                     file_name="tern.gif",
-                    alpha=Alpha(edges="matte", matte="#dfe7ea"),
+                    alpha=Alpha(edges="matte", matte="#a9c4d4"),
                     tuning=Tuning(colours=64, dither="none"),
                     budget=256 * 1024,
                 ),

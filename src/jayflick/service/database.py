@@ -1,9 +1,5 @@
-"""Reaching the database and bringing its tables up to date."""
+"""Reaching the database."""
 
-from pathlib import Path
-
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -22,15 +18,3 @@ def make_engine(url: str) -> Engine:
 
 def make_sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
-
-
-def migrate(url: str) -> None:
-    """Bring the tables to the newest version."""
-    command.upgrade(alembic_config(url), "head")
-
-
-def alembic_config(url: str) -> Config:
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    config.attributes["url"] = url
-    return config

@@ -12,11 +12,12 @@ from types import FrameType
 import uvicorn
 
 from ..core.errors import JayFlickError
-from ..core.warm import warm
+from ..core.warm import compiled_before, warm
 from .app import create_app
-from .database import make_engine, make_sessions, migrate
+from .database import make_engine, make_sessions
 from .demo import load_demo
 from .mariadb import PrivateServer
+from .migration import migrate
 from .settings import Settings
 
 PORT = 8230
@@ -44,8 +45,9 @@ def main(arguments: list[str] | None = None) -> int:
         database.start()
         settings = Settings(data=options.data, database=database.url)
         migrate(settings.database)
-        _say("warming up (half a minute the first time)")
-        warm()
+        if not compiled_before():
+            _say("compiling the inner loops (half a minute, this once)")
+            warm()
         if not options.no_demo:
             _demo(settings)
         server = _Server(

@@ -82,7 +82,7 @@ export function Segmented<T extends string>({
             key={choice.value}
             value={choice.value}
             aria-label={choice.name}
-            className={`h-[26px] rounded-[6px] border px-2.5 font-medium transition-colors ${
+            className={`h-[26px] rounded-[6px] border px-2 font-medium whitespace-nowrap transition-colors ${
               dark
                 ? "border-transparent text-ink-2 hover:bg-well aria-checked:bg-strong aria-checked:text-on-strong"
                 : "border-line bg-card hover:border-ink-3 aria-checked:border-jay aria-checked:bg-jay-soft aria-checked:text-jay-deep"
@@ -229,7 +229,7 @@ export function SliderRow({
   const id = useId();
   const gesture = useRef("");
   return (
-    <div className="grid grid-cols-[88px_1fr_58px] items-center gap-3">
+    <div className="grid grid-cols-[76px_1fr_58px] items-center gap-3">
       <span id={id} className={`text-ink-2 ${disabled ? "opacity-45" : ""}`}>
         {label}
       </span>
@@ -277,7 +277,7 @@ export function SliderRow({
 
 export function Row({ label, children }: { label: string; children: ReactNode }) {
   return (
-    <div className="grid min-h-[26px] grid-cols-[88px_1fr] items-center gap-3">
+    <div className="grid min-h-[26px] grid-cols-[76px_1fr] items-center gap-3">
       <span className="text-ink-2">{label}</span>
       <div className="flex min-w-0 flex-wrap items-center gap-1.5">{children}</div>
     </div>

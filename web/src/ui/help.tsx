@@ -34,6 +34,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["Ctrl Z", "undo"],
       ["Ctrl Shift Z", "redo"],
       ["Ctrl A", "select all frames"],
+      ["[ ]", "selected frames shorter, longer"],
       ["Delete", "leave the selected frames out"],
       ["Esc", "select nothing"],
     ],

@@ -23,7 +23,7 @@ export function FramingPanel({ bench, result }: PanelProps) {
       <Head title="Framing">
         from {project.width} × {project.height}
       </Head>
-      <Row label="Width">
+      <Row label="Size">
         <NumberField
           label="Width"
           value={width}
@@ -41,7 +41,6 @@ export function FramingPanel({ bench, result }: PanelProps) {
           className="w-[64px] text-right"
           onCommit={(next) => resize({ ...size, width: null, height: next }, `Height to ${next}`)}
         />
-        <span className="text-xs text-ink-2">in proportion</span>
       </Row>
       <div role="group" aria-label="Usual widths" className="grid grid-cols-7 gap-1">
         {WIDTHS.map((one) => (

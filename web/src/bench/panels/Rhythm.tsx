@@ -30,7 +30,7 @@ export function RhythmPanel({ bench, result, behind }: PanelProps) {
             /^\d{1,4}(\.\d{1,6}|\/[1-9]\d{0,8})?$/.test(text.trim()) ? text.trim() : text === "" ? "" : null
           }
           onCommit={(rate) => rate && set(`Rate to ${rate}`, { rate, delay: null })}
-          className="w-[88px] text-right"
+          className="w-[82px] text-right"
         />
         <span className="text-ink-2">fps</span>
         <TextField
@@ -42,7 +42,7 @@ export function RhythmPanel({ bench, result, behind }: PanelProps) {
             const delay = parseDelay(text);
             if (delay !== null) set(`Delay to ${hundredths(delay)} hundredths`, { delay });
           }}
-          className="w-[84px] text-right placeholder:font-sans placeholder:text-ink-3"
+          className="w-[80px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
       </Row>
       <div role="group" aria-label="Usual rates" className="grid grid-cols-8 gap-1">

@@ -27,7 +27,7 @@ export function Head({ title, children }: { title: string; children?: React.Reac
 
 export function Facts({ facts }: { facts: readonly (readonly [string, React.ReactNode])[] }) {
   return (
-    <dl className="grid grid-cols-[88px_1fr] gap-x-3 gap-y-1.5">
+    <dl className="grid grid-cols-[76px_1fr] gap-x-3 gap-y-1.5">
       {facts.map(([name, value]) => (
         <div key={name} className="contents">
           <dt className="text-ink-2">{name}</dt>
