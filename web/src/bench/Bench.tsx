@@ -187,7 +187,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
       const typing = target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;
       const held = event.ctrlKey || event.metaKey;
       const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-      if (held && !typing && (key === "z" || key === "y")) {
+      if (held && (!typing || target.dataset.clean === "true") && (key === "z" || key === "y")) {
         event.preventDefault();
         if (key === "y" || event.shiftKey) bench.redo();
         else bench.undo();

@@ -143,6 +143,7 @@ export function TextField({
       {...rest}
       aria-label={label}
       aria-invalid={editing && bad}
+      data-clean={text === value}
       spellCheck={false}
       autoComplete="off"
       className={`${FIELD} ${className}`}
@@ -151,19 +152,22 @@ export function TextField({
         setEditing(true);
         event.target.select();
       }}
-      onChange={(event) => setText(event.target.value)}
+      onChange={(event) => {
+        setText(event.target.value);
+        setEditing(true);
+      }}
       onBlur={commit}
       onKeyDown={(event) => {
         if (event.key === "Enter") {
-          const taken = read(text);
-          if (taken !== null && taken !== value) onCommit(taken);
-          event.currentTarget.select();
+          commit(); // the field shows the value as it was taken, and undo is the project's again
         } else if (event.key === "Escape") {
           escaped.current = true;
           event.currentTarget.blur();
         } else if (onStep && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
           event.preventDefault();
           onStep((event.key === "ArrowUp" ? 1 : -1) * (event.shiftKey ? 10 : 1));
+        } else if ((event.ctrlKey || event.metaKey) && /^[zy]$/i.test(event.key) && text === value) {
+          return; // nothing typed here to take back: undo is the project's
         }
         event.stopPropagation();
       }}

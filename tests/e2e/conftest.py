@@ -1,0 +1,134 @@
+"""The real interface in Debian's Chromium against a real server with the demo; a console error fails a test."""
+
+import base64
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+
+from tests.service.conftest import Server
+
+CHROMIUM = "/usr/bin/chromium"
+OPTIONS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+STAGE = 'section[aria-label="Stage"]'
+
+expect.set_options(timeout=20_000)
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    running = Server(tmp_path_factory.mktemp("demo")).start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        started = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
+        yield started
+        started.close()
+
+
+@dataclass
+class Desk:
+    """A browser window with what went wrong in it."""
+
+    page: Page
+    context: BrowserContext
+    base: str
+    trouble: list[str] = field(default_factory=list)
+    elsewhere: list[str] = field(default_factory=list)
+    forgiven: list[str] = field(default_factory=list)
+    """Parts of messages that a test brings about on purpose."""
+
+    def goto(self, address: str = "/") -> None:
+        self.page.goto(self.base + address)
+
+    def open(self, name: str) -> None:
+        """Open a project from the shelf and wait for its picture."""
+        self.goto()
+        self.page.get_by_role("link", name=name, exact=True).first.click()
+        self.settled()
+
+    def settled(self) -> None:
+        """Wait until the picture on the stage is the newest revision's."""
+        expect(self.page.get_by_role("status", name="Saving")).to_have_text("every change kept")
+        expect(self.page.get_by_role("tab", name="Hand-off")).to_contain_text(
+            "made and measured", timeout=60_000
+        )
+        expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
+
+    def newest_result(self) -> str:
+        project = self.page.url.rsplit("/", 1)[1]
+        answer = self.page.request.get(f"{self.base}/api/projects/{project}").json()
+        return str(answer["results"][0]["id"])
+
+    def kilobytes(self) -> int:
+        self.page.get_by_role("tab", name="Tuning").click()
+        text = self.page.get_by_role("status", name="Bytes").inner_text()
+        return int(text.split()[0])
+
+    def pixels(self) -> NDArray[np.uint8]:
+        """The RGBA values of the picture on the stage, shape (height, width, 4)."""
+        canvas = self.page.locator(f"{STAGE} canvas")
+        width, height, text = canvas.evaluate(
+            """(canvas) => {
+                const { data } = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height);
+                let text = "";
+                for (let at = 0; at < data.length; at += 32768)
+                    text += String.fromCharCode(...data.subarray(at, at + 32768));
+                return [canvas.width, canvas.height, btoa(text)];
+            }"""
+        )
+        return np.frombuffer(base64.b64decode(text), np.uint8).reshape(height, width, 4)
+
+
+@pytest.fixture
+def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    opened = Desk(page, context, demo.base)
+    page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)
+    page.on("pageerror", lambda error: opened.trouble.append(str(error)))
+    page.on(
+        "request",
+        lambda request: (
+            None
+            if urlsplit(request.url).scheme in ("blob", "data") or request.url.startswith(demo.base + "/")
+            else opened.elsewhere.append(request.url)
+        ),
+    )
+    yield opened
+    context.close()
+    assert opened.elsewhere == [], "a request left this machine"
+    assert [text for text in opened.trouble if not any(part in text for part in opened.forgiven)] == []
+
+
+def drop(page: Page, paths: list[Path]) -> None:
+    """Drop files or folders on the page as a hand does."""
+    session = page.context.new_cdp_session(page)
+    data = {"items": [], "files": [str(path) for path in paths], "dragOperationsMask": 1}
+    for kind in ("dragEnter", "dragOver", "drop"):
+        session.send("Input.dispatchDragEvent", {"type": kind, "x": 600, "y": 400, "data": data})
+
+
+def until(condition: Callable[[], bool], seconds: float = 20) -> None:
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline, "it did not happen in time"
+        time.sleep(0.05)

@@ -1,0 +1,228 @@
+"""The bench by hand: playing, comparing, selecting, undoing, by mouse and by keyboard."""
+
+import re
+import time
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from tests.e2e.conftest import STAGE, Desk, until
+
+
+def frame_shown(desk: Desk) -> int:
+    return int(desk.page.get_by_role("slider", name="Playhead").get_attribute("aria-valuenow") or 0)
+
+
+def cell(desk: Desk, name: str) -> Locator:
+    return desk.page.get_by_role("tab", name=name)
+
+
+def test_it_plays_at_true_speed_and_steps_by_key(desk: Desk) -> None:
+    desk.open("Tern in flight")  # 24 frames in exactly a second
+    page = desk.page
+    counted = page.evaluate(
+        """() => new Promise((resolve) => {
+            const head = document.querySelector('[aria-label="Playhead"]');
+            let rounds = 0, last = 0, first = 0;
+            const look = (now) => {
+                const at = Number(head.getAttribute("aria-valuenow"));
+                if (at < last) { rounds += 1; if (rounds === 1) first = now; }
+                last = at;
+                if (rounds === 4) resolve((now - first) / 3);
+                else requestAnimationFrame(look);
+            };
+            requestAnimationFrame(look);
+        })"""
+    )
+    assert abs(counted - 1000) < 60
+    page.keyboard.press("Space")
+    still = frame_shown(desk)
+    page.wait_for_timeout(300)
+    assert frame_shown(desk) == still
+    steps = [("Home", 1), ("ArrowRight", 2), ("Shift+ArrowRight", 12), ("ArrowLeft", 11), ("End", 24)]
+    for key, wanted in [*steps, ("ArrowRight", 1)]:
+        page.keyboard.press(key)
+        expect(page.get_by_role("slider", name="Playhead")).to_have_attribute("aria-valuenow", str(wanted))
+
+
+def test_source_result_wipe_and_difference(desk: Desk) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    page.keyboard.press("Home")
+
+    def picture(view: str) -> np.ndarray:
+        page.get_by_role("radio", name=view).click()
+        until(lambda: bool(desk.pixels().any()))
+        page.wait_for_timeout(400)
+        return desk.pixels().astype(np.int64)
+
+    result, source = picture("Result"), picture("Source")
+    assert 0 < np.abs(result - source).mean() < 8
+    wipe = picture("Wipe")
+    np.testing.assert_array_equal(wipe[:, :290], source[:, :290])
+    np.testing.assert_array_equal(wipe[:, 290:], result[:, 290:])
+    handle = page.get_by_role("slider", name="Wipe between source and result")
+    handle.focus()
+    for _ in range(5):
+        page.keyboard.press("ArrowLeft")
+    expect(handle).to_have_attribute("aria-valuenow", "40")
+    page.wait_for_timeout(200)
+    moved = desk.pixels().astype(np.int64)
+    np.testing.assert_array_equal(moved[:, 232:], result[:, 232:])
+    difference = picture("Difference")
+    expected = np.minimum(8 * np.abs(result[:, :, :3] - source[:, :, :3]), 255)
+    assert np.abs(difference[:, :, :3] - expected).mean() < 1
+
+
+def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    page.keyboard.press("Space")
+    page.get_by_role("option", name=re.compile("^Frame 3,")).click()
+    page.get_by_role("option", name=re.compile("^Frame 7,")).click(modifiers=["Shift"])
+    expect(page.get_by_role("status", name="Selection")).to_contain_text("5 selected")
+    delay = page.get_by_role("textbox", name="Delay of the selected frames")
+    delay.fill("0.5s")
+    began = time.monotonic()
+    delay.press("Enter")
+    expect(page.get_by_role("option", name=re.compile("^Frame 5, 500 ms, held"))).to_be_visible()
+    assert time.monotonic() - began < 2
+    expect(cell(desk, "Rhythm")).to_contain_text("3.29 s at 24 fps, 5 holds")
+    widths = [page.get_by_role("option", name=re.compile(f"^Frame {n},")).bounding_box() for n in (2, 5)]
+    assert widths[0]
+    assert widths[1]
+    assert widths[1]["width"] > 9 * widths[0]["width"]  # as wide as it is long
+    page.keyboard.press("Control+z")
+    expect(cell(desk, "Rhythm")).to_contain_text("1.00 s at 24 fps")
+    page.get_by_role("button", name="Redo").click()
+    expect(cell(desk, "Rhythm")).to_contain_text("5 holds")
+    page.get_by_role("button", name="Undo").click()
+    expect(cell(desk, "Rhythm")).not_to_contain_text("holds")
+    desk.settled()
+
+
+def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    page.keyboard.press("Space")
+    edge = page.locator('[data-edge="3"]')
+    box = edge.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 3, box["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 150, box["y"] + 20, steps=12)
+    page.mouse.up()
+    expect(cell(desk, "Rhythm")).to_contain_text("1 hold")
+    desk.settled()
+    page.get_by_role("option", name=re.compile("^Frame 4, .* held")).click()
+    page.keyboard.press("Delete")
+    expect(cell(desk, "Gather")).to_contain_text("1 left out")
+    desk.settled()
+    expect(page.get_by_role("option")).to_have_count(23)
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    expect(page.get_by_role("option")).to_have_count(24)
+    desk.settled()
+
+
+def test_bytes_move_while_a_slider_moves_and_the_drag_is_one_step_back(desk: Desk) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    before = desk.kilobytes()
+    thumb = page.get_by_role("slider", name="Colours")
+    box = thumb.bounding_box()
+    assert box
+    seen: set[str] = set()
+    page.mouse.move(box["x"] + 8, box["y"] + 8)
+    page.mouse.down()
+    for step in range(40):
+        page.mouse.move(box["x"] + 8 - step * 1.3, box["y"] + 8)
+        page.wait_for_timeout(60)
+        seen.add(page.get_by_role("status", name="Bytes").inner_text())
+    page.mouse.up()
+    assert len(seen) >= 2, "the bytes stood still while the control moved"
+    desk.settled()
+    assert desk.kilobytes() < before
+    page.keyboard.press("Control+z")
+    desk.settled()
+    assert desk.kilobytes() == before
+
+
+def test_help_docket_and_views_by_key(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    for key, name in (("g", "Gather"), ("r", "Rhythm"), ("f", "Framing"), ("t", "Tuning"), ("h", "Hand-off")):
+        page.keyboard.press(key)
+        expect(page.get_by_role("region", name=f"{name} controls")).to_be_visible()
+        expect(cell(desk, name)).to_have_attribute("aria-selected", "true")
+    for key, name in (("2", "Source"), ("3", "Wipe"), ("4", "Difference"), ("1", "Result")):
+        page.keyboard.press(key)
+        expect(page.get_by_role("radio", name=name)).to_be_checked()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_hidden()
+    page.keyboard.press("b")
+    expect(page.get_by_role("radio", name="page")).to_be_checked()
+
+
+def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    page.keyboard.press("f")
+    page.get_by_role("radio", name="filled").click()
+    field = page.get_by_role("textbox", name="Page colour", exact=True)
+    field.fill("ff0000")
+    field.press("Enter")
+    desk.settled()
+    expect(cell(desk, "Framing")).to_contain_text("filled with #ff0000")
+    page.wait_for_timeout(300)
+    assert desk.pixels()[0, 0].tolist() == [255, 0, 0, 255]
+    page.get_by_role("radio", name="cut off").click()
+    desk.settled()
+    page.wait_for_timeout(300)
+    assert desk.pixels()[0, 0].tolist() == [0, 0, 0, 0]
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    expect(cell(desk, "Framing")).to_contain_text("edges over #a9c4d4")
+    desk.settled()
+
+
+def test_a_lost_connection_is_said_and_the_change_kept(desk: Desk) -> None:
+    desk.forgiven += ["ERR_INTERNET_DISCONNECTED", "Failed to load resource", "ERR_NETWORK"]
+    desk.open("Tern in flight")
+    page = desk.page
+    desk.context.set_offline(True)
+    page.get_by_role("tab", name="Tuning").click()
+    page.get_by_role("textbox", name="Colours, number").fill("20")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status", name="Saving")).to_contain_text("not saved yet")
+    expect(cell(desk, "Tuning")).to_contain_text("20 colours")  # what was wished stays on screen
+    desk.context.set_offline(False)
+    expect(page.get_by_role("status", name="Saving")).to_have_text("every change kept")
+    desk.settled()
+    page.reload()
+    expect(cell(desk, "Tuning")).to_contain_text("20 colours")
+    page.keyboard.press("Control+z")
+    desk.settled()
+
+
+def test_the_shelf_finds_removes_and_puts_back(desk: Desk) -> None:
+    page = desk.page
+    desk.goto()
+    expect(page.get_by_role("link", name="Tern in flight")).to_be_visible()
+    page.keyboard.press("/")
+    page.keyboard.type("lamp")
+    expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
+    expect(page.get_by_role("link", name="Tern in flight")).to_be_hidden()
+    page.keyboard.press("Escape")
+    card = page.get_by_role("listitem").filter(has_text="Tern in flight")
+    card.hover()
+    card.get_by_role("button", name="Take Tern in flight off the shelf").click()
+    expect(page.get_by_role("link", name="Tern in flight")).to_be_hidden()
+    page.get_by_role("button", name="Put it back").click()
+    expect(page.get_by_role("link", name="Tern in flight")).to_be_visible()
+    desk.forgiven.append("404")
+    desk.goto(f"/project/{'0' * 32}")
+    expect(page.get_by_role("heading", name="This project is not here")).to_be_visible()
+    assert page.locator(STAGE).count() == 0
