@@ -159,7 +159,7 @@ def colours(count: int) -> Callable[[dict[str, Any]], None]:
     return lambda recipe: recipe["outputs"][0]["tuning"].update(colours=count)
 
 
-def heavy(count: int = 16) -> Pictures:
+def heavy(count: int = 12) -> Pictures:
     """Frames that keep a worker busy for a few seconds: noise has no still pixel and no short code."""
     random = np.random.default_rng(1)
-    return [random.integers(0, 256, (700, 900, 3)).astype(np.uint8) for _ in range(count)]
+    return [random.integers(0, 256, (600, 800, 3)).astype(np.uint8) for _ in range(count)]

@@ -147,7 +147,7 @@ def test_a_job_can_be_called_off_and_made_after_all(client: httpx.Client) -> Non
     until(lambda: bench(client, project)["jobs"][0]["state"] == "cancelled")
     assert current(client, project) is None
     client.post(f"/api/projects/{project}/retry")
-    assert finished(client, project)["info"]["count"] == 16
+    assert finished(client, project)["info"]["count"] == 12
 
 
 def test_projects_are_renamed_taken_off_and_put_back(client: httpx.Client) -> None:

@@ -26,7 +26,7 @@ export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held
 
 const RETRY = 1000;
 /** While a control moves, a render under way is let finish, but not for longer than this. */
-const PATIENCE = 700;
+const PATIENCE = 4000;
 let queries: QueryClient | undefined;
 let timer: ReturnType<typeof setTimeout> | undefined;
 let sentAt = 0;

@@ -1,0 +1,47 @@
+"""Peak memory of one process that makes a GIF 640 wide from 300 frames of 1920 × 1080 RGBA."""
+
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+FRAMES = 300
+
+
+def draw(folder: Path) -> None:
+    """Frames as PNG files: a gradient with a soft disc that wanders over it."""
+    y, x = np.mgrid[0:1080, 0:1920].astype(np.float32)
+    ground = np.dstack([x / 1920 * 200, y / 1080 * 180, 90 + 60 * np.sin(x / 300), np.full_like(x, 255)])
+    for index in range(FRAMES):
+        turn = 2 * np.pi * index / FRAMES
+        distance = np.hypot(x - 960 - 600 * np.cos(turn), y - 540 - 300 * np.sin(turn))
+        cover = np.clip((240 - distance) / 60, 0, 1)[:, :, None]
+        frame = ground * (1 - cover) + np.array([250, 210, 120, 255], np.float32) * cover
+        Image.fromarray(frame.astype(np.uint8)).save(folder / f"disc_{index + 1}.png", compress_level=1)
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "frames"
+        folder.mkdir()
+        draw(folder)
+        command = [sys.executable, "-m", "jayflick.cli", "make", folder, "-o", Path(scratch) / "out.gif"]
+        made = subprocess.run(
+            [*command, "--size", "640x", "--json"], capture_output=True, text=True, check=True
+        )
+        report = json.loads(made.stdout)
+    print("| frames | output | KB | seconds | peak MiB |")
+    print("| --- | --- | ---: | ---: | ---: |")
+    print(
+        f"| {report['count']} × 1920 × 1080 RGBA | {report['width']} × {report['height']} "
+        f"| {report['bytes'] / 1024:.0f} | {report['seconds']['total']:.1f} "
+        f"| {report['peak_memory_bytes'] / 1048576:.0f} |"
+    )
+
+
+if __name__ == "__main__":
+    main()

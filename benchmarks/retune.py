@@ -1,0 +1,79 @@
+"""How soon a moved control shows new real bytes, in the browser: film, 48 × 580 × 326, in a running server."""
+
+import statistics
+import tempfile
+from io import BytesIO
+from pathlib import Path
+
+from PIL import Image
+from playwright.sync_api import Page, sync_playwright
+from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE
+from tests.service.conftest import Server, bring, finished
+
+from .clips import film
+
+TURNS = 9
+
+
+def _watch(page: Page) -> None:
+    """From the key press that commits a value to the moment its result is on the stage."""
+    page.evaluate(
+        """(stage) => {
+            const element = document.querySelector(stage);
+            addEventListener("keydown", (event) => {
+                if (event.key === "Enter") window.pressed = performance.now();
+            }, true);
+            new MutationObserver(() => requestAnimationFrame(() => { window.shown = performance.now(); }))
+                .observe(element, { attributes: true, attributeFilter: ["data-result"] });
+        }""",
+        STAGE,
+    )
+
+
+def _turn(page: Page, field: str, value: int) -> float:
+    page.evaluate("window.shown = 0")
+    box = page.get_by_role("textbox", name=field)
+    box.fill(str(value))
+    box.press("Enter")
+    page.wait_for_function("window.shown > 0", timeout=60_000)
+    spent: float = page.evaluate("window.shown - window.pressed")
+    page.wait_for_timeout(500)
+    return spent
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        server = Server(Path(folder) / "data").start("--no-demo")
+        try:
+            files = []
+            for number, frame in enumerate(film(), 1):
+                out = BytesIO()
+                Image.fromarray(frame[:, :, :3]).save(out, "PNG", compress_level=1)
+                files.append((f"film_{number}.png", out.getvalue()))
+            with server.client() as client:
+                project = bring(client, files)["projects"][0]["id"]
+                finished(client, project)
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(f"{server.base}/project/{project}")
+            page.wait_for_selector(f"{STAGE} canvas")
+            page.keyboard.press("Space")
+            _watch(page)
+            colours = [_turn(page, "Colours, number", 250 - 7 * turn) for turn in range(TURNS)]
+            page.keyboard.press("Escape")
+            page.get_by_role("tab", name="Rhythm").click()
+            rates = [_turn(page, "Frames a second", 10 + turn) for turn in range(TURNS)]
+            browser.close()
+        finally:
+            server.stop()
+    print("| change | median ms | slowest ms |")
+    print("| --- | ---: | ---: |")
+    for name, spent in (
+        ("colours, new bytes and pixels on the stage", colours),
+        ("rate, new delays on the stage", rates),
+    ):
+        print(f"| {name} | {statistics.median(spent):.0f} | {max(spent):.0f} |")
+
+
+if __name__ == "__main__":
+    main()
