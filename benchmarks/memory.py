@@ -29,10 +29,9 @@ def main() -> None:
         folder = Path(scratch) / "frames"
         folder.mkdir()
         draw(folder)
-        command = [sys.executable, "-m", "jayflick.cli", "make", folder, "-o", Path(scratch) / "out.gif"]
-        made = subprocess.run(
-            [*command, "--size", "640x", "--json"], capture_output=True, text=True, check=True
-        )
+        command = [sys.executable, "-m", "jayflick.cli", "make", str(folder), "-o", f"{scratch}/out.gif"]
+        command += ["--size", "640x", "--json"]
+        made = subprocess.run(command, capture_output=True, text=True, check=True)
         report = json.loads(made.stdout)
     print("| frames | output | KB | seconds | peak MiB |")
     print("| --- | --- | ---: | ---: | ---: |")

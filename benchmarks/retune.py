@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
-from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE
+from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE, until
 from tests.service.conftest import Server, bring, finished
 
 from .clips import film
@@ -35,7 +35,7 @@ def _turn(page: Page, field: str, value: int) -> float:
     box = page.get_by_role("textbox", name=field)
     box.fill(str(value))
     box.press("Enter")
-    page.wait_for_function("window.shown > 0", timeout=60_000)
+    until(lambda: bool(page.evaluate("window.shown > 0")), 60)
     spent: float = page.evaluate("window.shown - window.pressed")
     page.wait_for_timeout(500)
     return spent
@@ -69,8 +69,8 @@ def main() -> None:
     print("| change | median ms | slowest ms |")
     print("| --- | ---: | ---: |")
     for name, spent in (
-        ("colours, new bytes and pixels on the stage", colours),
-        ("rate, new delays on the stage", rates),
+        ("colours: new bytes and pixels", colours),
+        ("rate: new delays", rates),
     ):
         print(f"| {name} | {statistics.median(spent):.0f} | {max(spent):.0f} |")
 

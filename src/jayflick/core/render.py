@@ -17,7 +17,7 @@ from .framing.scale import frame_picture, placement
 from .gif.encoder import SharedPalette, encode_gif, share_palette
 from .gif.reader import describe, read_gif
 from .gif.retime import retime
-from .recipe import Alpha, Framing, Output, Recipe, Size, Tuning
+from .recipe import Alpha, Framing, Output, Recipe, Size
 from .stages import Stages, stage_key
 from .timing.conform import GIF_FLOOR, conform
 from .timing.flicks import HUNDREDTH, MILLISECOND
@@ -165,20 +165,12 @@ def render(
     clock.lap("rhythm")
     _require_one_size(frames, plan)
     framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
-    framed.prepare(on_progress)
-    clock.lap("framing")
     rests = plan.repeat == 1
-    key = stage_key(
-        "encoding",
-        ENCODING_VERSION,
-        framed.keys,
-        output.alpha.model_dump(mode="json"),
-        output.tuning.model_dump(mode="json"),
-        rests,
-    )
-    shared = _shared_palette(framed, output, stages, on_progress)
-    clock.lap("tuning")
-    untimed = stages.obtain("encoding", key, lambda: _encode(framed, shared, output.tuning, rests, on_progress))
+    key = _encoding_key(framed, output, rests)
+    if not stages.has("encoding", key):
+        framed.prepare(on_progress)
+    clock.lap("framing")
+    untimed = stages.obtain("encoding", key, lambda: _encode(framed, output, rests, stages, clock, on_progress))
     clock.lap("encoding")
     blank = read_gif(untimed)
     described = json.loads(
@@ -213,14 +205,30 @@ def _shared_palette(
     return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
 
 
+def _encoding_key(framed: FramedFrames, output: Output, rests: bool) -> str:
+    alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
+    return stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, rests)
+
+
+def is_quick(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> bool:
+    """Whether rendering would touch no pixel, because all pictures of the output are coded already."""
+    output = recipe.output(output_id)
+    plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
+    framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
+    key = _encoding_key(framed, output, plan.repeat == 1)
+    return stages.has("encoding", key) and stages.has("measure", key)
+
+
 def _encode(
-    frames: FramedFrames, shared: SharedPalette, tuning: Tuning, rests: bool, on_progress: OnProgress
+    frames: FramedFrames, output: Output, rests: bool, stages: Stages, clock: "_Clock", on_progress: OnProgress
 ) -> bytes:
+    shared = _shared_palette(frames, output, stages, on_progress)
+    clock.lap("tuning")
     return encode_gif(
         frames,
         shared,
-        amount=0 if tuning.dither == "none" else tuning.amount,
-        reach=tuning.tolerance // 2,
+        amount=0 if output.tuning.dither == "none" else output.tuning.amount,
+        reach=output.tuning.tolerance // 2,
         rests=rests,
         on_frame=_counted("encoding", len(frames), on_progress),
     )
@@ -274,7 +282,7 @@ def _notes(plan: Plan, delays: list[int], output: Output, info: dict[str, Any]) 
 
 class _Clock:
     def __init__(self) -> None:
-        self.seconds: dict[str, float] = {}
+        self.seconds = dict.fromkeys(("rhythm", "framing", "tuning", "encoding", "measure"), 0.0)
         self._last = time.perf_counter()
 
     def lap(self, name: str) -> None:

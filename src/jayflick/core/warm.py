@@ -1,7 +1,10 @@
 """Running every compiled loop once, so that its compiled form is on disk and in memory before it is needed."""
 
+import contextlib
+import hashlib
 from pathlib import Path
 
+import numba
 import numpy as np
 
 from .framing.alpha import settle
@@ -9,10 +12,20 @@ from .gif.encoder import encode_gif, share_palette
 from .gif.reader import describe, read_gif
 from .recipe import Alpha
 
+_MARK = Path(__file__).parent / "__pycache__" / "compiled"
+
+
+def _sources() -> str:
+    """A hash over the core's source, which is what compiled forms on disk depend on."""
+    digest = hashlib.sha256(numba.__version__.encode())
+    for file in sorted(Path(__file__).parent.rglob("*.py")):
+        digest.update(file.read_bytes())
+    return digest.hexdigest()
+
 
 def compiled_before() -> bool:
-    """Whether compiled loops were left on disk by an earlier run, where each process finds them by itself."""
-    return any(Path(__file__).parent.rglob("*.nbi"))
+    """Whether this very source was compiled to disk by an earlier run, where each process finds it."""
+    return _MARK.exists() and _MARK.read_text() == _sources()
 
 
 def warm() -> None:
@@ -26,3 +39,6 @@ def warm() -> None:
     for amount in (0, 60):
         data = encode_gif(frames, shared, amount=amount)
     describe(read_gif(data), len(data))
+    with contextlib.suppress(OSError):  # an installation that cannot be written to compiles elsewhere
+        _MARK.parent.mkdir(exist_ok=True)
+        _MARK.write_text(_sources())

@@ -3,6 +3,7 @@
 import asyncio
 import errno
 import logging
+import threading
 from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
 from io import BytesIO
@@ -24,9 +25,10 @@ from .. import __version__
 from ..core.errors import InputError, JayFlickError
 from ..core.gif.reader import read_gif
 from ..core.recipe import Recipe
-from ..core.render import framed_picture
+from ..core.render import framed_picture, is_quick, render
 from ..core.sequence.pictures import MAX_PIXELS
 from ..core.stages import Stages, stage_key
+from ..core.warm import warm
 from . import imports, projects
 from .database import make_engine, make_sessions
 from .events import Hub
@@ -48,7 +50,7 @@ from .schemas import (
 )
 from .settings import Settings
 from .store import Store
-from .worker import Place, disk_problem, frames_of, problem_of
+from .worker import Place, disk_problem, frames_of, keep_result, problem_of
 
 log = logging.getLogger(__name__)
 
@@ -72,6 +74,17 @@ class Service:
         self.hub = Hub()
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+
+    def make_at_once(self, session: Session, revision: Revision, output_id: str) -> bool:
+        """Make an output here and now if all its pictures are coded already, as after a change of time."""
+        recipe = Recipe.model_validate(revision.recipe)
+        frames = frames_of(session, revision.project_id, self.store)
+        if not is_quick(recipe, frames, output_id, self.stages):
+            return False
+        rendered = render(recipe, frames, output_id, self.stages)
+        sha256 = self.store.put(rendered.data)
+        keep_result(session, revision.project_id, revision.id, output_id, rendered, sha256)
+        return True
 
     def changed(self, project_id: str) -> None:
         """After a commit: let the runner and all windows know."""
@@ -250,7 +263,15 @@ def get_project(project_id: ProjectId, session: Reading) -> ProjectInfo:
 def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInfo:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
     with service.sessions.begin() as session:
-        projects.edit(session, project_id, edit.base_revision, edit.label, edit.recipe, edit.gesture)
+        projects.edit(
+            session,
+            project_id,
+            edit.base_revision,
+            edit.label,
+            edit.recipe,
+            edit.gesture,
+            at_once=service.make_at_once,
+        )
     return _shown(service, project_id)
 
 
@@ -485,6 +506,8 @@ def create_app(settings: Settings) -> FastAPI:
         service.hub.attach(asyncio.get_running_loop())
         await run_in_threadpool(service.stages.prune, settings.most_stage_bytes)
         service.jobs.start()
+        # Loading compiled loops takes a second or two; the first edit should not have to wait for it.
+        threading.Thread(target=warm, name="warm", daemon=True).start()
         yield
         service.hub.close()
         await run_in_threadpool(service.jobs.stop)

@@ -2,7 +2,7 @@
 
 import json
 import uuid
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from sqlalchemy import func, select, update
@@ -47,8 +47,19 @@ def create(session: Session, name: str, report: dict[str, Any], frames: list[Fra
     return project
 
 
+AtOnce = Callable[[Session, Revision, str], bool]
+"""Makes an output of a revision within the transaction, if that touches no pixel; tells whether it did."""
+
+
 def edit(
-    session: Session, project_id: str, base_revision: int, label: str, recipe: Recipe, gesture: str = ""
+    session: Session,
+    project_id: str,
+    base_revision: int,
+    label: str,
+    recipe: Recipe,
+    gesture: str = "",
+    *,
+    at_once: AtOnce = lambda session, revision, output_id: False,
 ) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
     project = find(session, project_id, lock=True)
@@ -57,10 +68,17 @@ def edit(
             "this project was changed in another window", remedy="look at that change, then make yours again"
         )
     plan_rhythm(recipe.gather, recipe.rhythm, _frame_count(session, project_id))  # refuse what cannot be played
-    _add_revision(session, project, recipe, label, gesture)
+    _add_revision(session, project, recipe, label, gesture, at_once)
 
 
-def _add_revision(session: Session, project: Project, recipe: Recipe, label: str, gesture: str = "") -> None:
+def _add_revision(
+    session: Session,
+    project: Project,
+    recipe: Recipe,
+    label: str,
+    gesture: str = "",
+    at_once: AtOnce = lambda session, revision, output_id: False,
+) -> None:
     parent_id = project.revision_id
     if gesture:
         current = _current(session, project)
@@ -76,6 +94,8 @@ def _add_revision(session: Session, project: Project, recipe: Recipe, label: str
     session.add(revision)
     session.flush()
     project.tip_id = revision.id
+    for output in recipe.outputs:
+        at_once(session, revision, output.id)
     _make_current(session, project, revision)
 
 
@@ -136,6 +156,8 @@ def _current(session: Session, project: Project) -> Revision:
 
 def _following(session: Session, project: Project) -> Revision | None:
     """The child of the current revision on the way to the tip."""
+    if project.tip_id == project.revision_id:
+        return None
     step = session.get(Revision, project.tip_id) if project.tip_id else None
     while step is not None and step.parent_id != project.revision_id:
         step = session.get(Revision, step.parent_id) if step.parent_id else None

@@ -102,14 +102,16 @@ def run_job(place: Place, job_id: int) -> str:
         message = f"an unexpected fault, {type(error).__name__}: {error}"
         return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
     with sessions.begin() as session:
-        keep_result(session, job, rendered, sha256)
+        keep_result(session, job.project_id, job.revision_id, job.output_id, rendered, sha256)
         session.execute(
             update(Job).where(Job.id == job_id, Job.state == "running").values(state="done", ended=now())
         )
     return "done"
 
 
-def keep_result(session: Session, job: Job, rendered: Rendered, sha256: str) -> None:
+def keep_result(
+    session: Session, project_id: str, revision_id: int, output_id: str, rendered: Rendered, sha256: str
+) -> None:
     """Record a result; doing it twice changes nothing."""
     document = {
         "info": rendered.info,
@@ -119,9 +121,9 @@ def keep_result(session: Session, job: Job, rendered: Rendered, sha256: str) -> 
         "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},
     }
     values = {
-        "project_id": job.project_id,
-        "revision_id": job.revision_id,
-        "output_id": job.output_id,
+        "project_id": project_id,
+        "revision_id": revision_id,
+        "output_id": output_id,
         "sha256": sha256,
         "pixels": rendered.pixels,
         "document": json.dumps(document, separators=(",", ":")),

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import compiled
 from ..errors import InputError
 from . import lzw
 from .writer import CLEAR, Box
@@ -114,9 +115,30 @@ class Gif:
                 canvas = before
 
 
+@compiled
+def _joined(data: NDArray[np.uint8], at: int) -> tuple[NDArray[np.uint8], np.int64]:
+    """The sub-blocks from ``at`` on, joined, and where they end; -1 when the data ends before them."""
+    length, place = np.int64(0), np.int64(at)
+    while place < data.shape[0] and data[place] > 0:
+        size = np.int64(data[place])
+        length += size
+        place += 1 + size
+    if place >= data.shape[0]:
+        return np.empty(0, np.uint8), np.int64(-1)
+    out = np.empty(length, np.uint8)
+    done, place = np.int64(0), np.int64(at)
+    while data[place] > 0:
+        size = np.int64(data[place])
+        out[done : done + size] = data[place + 1 : place + 1 + size]
+        done += size
+        place += 1 + size
+    return out, place + 1
+
+
 class _Bytes:
     def __init__(self, data: bytes, name: str) -> None:
         self.data, self.name, self.at = data, name, 0
+        self.bytes = np.frombuffer(data, np.uint8)
 
     def broken(self, what: str) -> InputError:
         return InputError(what, file=self.name, remedy="bring an undamaged copy")
@@ -128,11 +150,13 @@ class _Bytes:
         self.at += count
         return part
 
-    def sub_blocks(self) -> bytes:
-        parts = []
-        while size := self.take(1)[0]:
-            parts.append(self.take(size))
-        return b"".join(parts)
+    def sub_blocks(self) -> NDArray[np.uint8]:
+        """The data of sub-blocks up to the empty one that ends them (sections 15 and 16)."""
+        body, stop = _joined(self.bytes, self.at)
+        if stop < 0:
+            raise self.broken(f"the file ends early, after {len(self.data)} bytes")
+        self.at = int(stop)
+        return body
 
 
 def _palette(source: _Bytes, flags: int) -> NDArray[np.uint8] | None:
@@ -169,7 +193,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
         if kind == 0x21:
             label = source.take(1)[0]
             body_at = source.at
-            body = source.sub_blocks()
+            body = source.sub_blocks().tobytes()
             if label == 0xF9 and len(body) >= 4:
                 bits, delay, index = struct.unpack("<BHB", body[:4])
                 control = ((bits >> 2) & 7, delay, index if bits & 1 else None, start, body_at + 2)
@@ -190,7 +214,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
             size = source.take(1)[0]
             if not 1 <= size <= 8:
                 raise source.broken(f"frame {len(frames) + 1} has a code size of {size}")
-            picture = np.frombuffer(source.sub_blocks(), np.uint8)
+            picture = source.sub_blocks()
             disposal, delay, transparent, begin, delay_at = control or (0, 0, None, start, -1)
             frames.append(
                 GifFrame(
