@@ -72,13 +72,6 @@ export function Stage({
             >
               <Picture shown={shown} source={source} scale={scale} />
               {view === "wipe" && <WipeHandle wipe={wipe} />}
-              {(view === "wipe" || view === "source") && (
-                <Label side="left" text={`source ${source && source.count > 0 ? "" : "…"}`} />
-              )}
-              {view === "difference" && <Label side="left" text="difference × 8" />}
-              {(view === "wipe" || view === "result") && (
-                <Label side="right" text={`result · ${size(info.bytes)}`} />
-              )}
             </div>
           ) : job?.state === "failed" ? null : (
             <p className="rounded-[8px] bg-card px-4 py-2">
@@ -87,7 +80,18 @@ export function Stage({
           )}
         </div>
       </div>
-      <div className="absolute top-3 left-3 flex flex-col gap-2">
+      {shown && info && (
+        <>
+          {(view === "wipe" || view === "source") && (
+            <Label side="left" text={source && source.count > 0 ? "source" : "source …"} />
+          )}
+          {view === "difference" && <Label side="left" text="difference × 8" />}
+          {(view === "wipe" || view === "result") && (
+            <Label side="right" text={`result · ${size(info.bytes)}`} />
+          )}
+        </>
+      )}
+      <div className="absolute top-12 left-3 flex flex-col gap-2">
         {job?.state === "failed" && (
           <Message verdict="stop" title="This could not be made">
             <p>
@@ -110,7 +114,7 @@ export function Stage({
         )}
       </div>
       {slow && (
-        <div className="absolute top-3 right-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
+        <div className="absolute right-3 bottom-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
           <div className="grow">
             <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Waiting its turn"}</p>
             <Bar share={job?.total ? job.done / job.total : 0} label="Output being made" />
@@ -336,7 +340,7 @@ function WipeHandle({ wipe }: { wipe: number }) {
 function Label({ side, text }: { side: "left" | "right"; text: string }) {
   return (
     <span
-      className={`pointer-events-none absolute top-2 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9] ${side === "left" ? "left-2" : "right-2"}`}
+      className={`pointer-events-none absolute top-3 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9] ${side === "left" ? "left-3" : "right-3"}`}
     >
       {text}
     </span>
