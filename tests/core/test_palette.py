@@ -75,3 +75,20 @@ def test_more_entries_never_serve_worse() -> None:
         pixels = frame[:, :, :3].reshape(-1, 1, 3).astype(np.int64)
         errors.append(((pixels - palette[None]) ** 2).sum(axis=2).min(axis=1).mean())
     assert errors == sorted(errors, reverse=True)
+
+
+def test_two_halves_of_the_rows_make_the_whole() -> None:
+    random = np.random.default_rng(6)
+    frame = np.dstack([random.integers(0, 256, (120, 161, 3)), np.full((120, 161), 255)]).astype(np.uint8)
+    frame[7, 3, 3] = 0
+    full = counted(frame)  # already more colours than are counted one by one
+    halves = counted(frame)
+    for half in (0, 1):
+        halves.add(frame, half=half)
+    full.add(frame)
+    for mine, other in zip(halves.colours(), full.colours(), strict=True):
+        np.testing.assert_array_equal(mine, other)
+    odd = counted(np.where(np.arange(4) == 3, 255, frame).astype(np.uint8))
+    assert not odd.transparent
+    odd.add(frame, half=0)  # the one clear pixel lies in an odd row, which is not counted but still looked at
+    assert odd.transparent

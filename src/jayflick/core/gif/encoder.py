@@ -22,6 +22,8 @@ MOST_COLOURS = 255
 T = TypeVar("T")
 SMALL = 100_000
 """Pixels of a frame below which all is done in one thread."""
+LONG = 12
+"""Frames of a sequence from which on every other row is enough to choose its palette."""
 THREADS = 2
 """Frames counted or coded side by side. The result does not depend on it."""
 
@@ -111,7 +113,7 @@ def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None
     def part(first: int) -> Histogram:
         histogram = Histogram.empty()
         for index in range(first, len(frames), THREADS):
-            histogram.add(frames[index])
+            histogram.add(frames[index], half=(index // THREADS) % 2 if len(frames) >= LONG else None)
             on_frame()
         return histogram
 

@@ -1,0 +1,86 @@
+import { describe, expect, it } from "vitest";
+import type { JobInfo, ProjectInfo, Recipe, ResultInfo } from "../api/client";
+import { FLICKS } from "../format";
+import { standings } from "./verdicts";
+
+const output: Recipe["outputs"][number] = {
+  id: "page",
+  name: "Page loop",
+  file_name: "loop.gif",
+  format: "gif",
+  size: { width: null, height: null, fit: "contain" },
+  alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
+  tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
+  budget: 1024 * 1024,
+};
+
+const recipe: Recipe = {
+  version: 1,
+  gather: { left_out: [] },
+  rhythm: {
+    rate: "24",
+    delay: null,
+    holds: {},
+    first: null,
+    last: null,
+    step: 1,
+    direction: "forward",
+    repeat: 0,
+  },
+  framing: { crop: null },
+  outputs: [output],
+};
+
+const project = {
+  frames: 24,
+  width: 580,
+  height: 351,
+  report: { missing: [], problems: [] },
+  frame_list: [{ transparent: false }],
+} as unknown as ProjectInfo;
+
+function result(bytes: number, ms = 1000): ResultInfo {
+  const info = { bytes, width: 580, height: 351, duration_ms: ms, count: 24, repeat: 0 };
+  return { info, durations: [FLICKS] } as unknown as ResultInfo;
+}
+
+describe("the docket", () => {
+  it("is fine when all is there, in time and within the budget", () => {
+    const cells = standings(project, recipe, result(742 * 1024), undefined, false);
+    expect(Object.values(cells).map((cell) => cell.word)).toEqual(["fine", "fine", "fine", "fine", "ready"]);
+    expect(cells.tuning.below).toBe("742 of 1024 KB");
+    expect(cells.rhythm.figure).toBe("1.00");
+    expect(cells.framing.figure).toBe("580 × 351");
+  });
+
+  it("says how much a file is over, never rounding it away", () => {
+    const cells = standings(project, recipe, result(1024 * 1024 + 1), undefined, false);
+    expect(cells.tuning).toMatchObject({ verdict: "stop", word: "1 KB over" });
+    expect(cells.handoff).toMatchObject({ verdict: "stop", word: "over budget" });
+  });
+
+  it("shows when the file does not last as long as was wished", () => {
+    const cells = standings(project, recipe, result(1000, 1200), undefined, false);
+    expect(cells.rhythm).toMatchObject({ verdict: "look", below: "for ever · 1.00 s wished" });
+  });
+
+  it("counts what is missing, what is not used and what was left out", () => {
+    const gaps = {
+      ...project,
+      report: { missing: [3, 4], problems: [{ kind: "missing" }, { kind: "unreadable" }] },
+    } as unknown as ProjectInfo;
+    const thinner = { ...recipe, gather: { left_out: [7] } };
+    const { gather } = standings(gaps, thinner, result(1000), undefined, false);
+    expect(gather.below).toBe("580 × 351 · 2 numbers missing, 1 file not used, 1 left out");
+    expect(gather.verdict).toBe("look");
+  });
+
+  it("never calls an old file ready, and tells a failure from a change called off", () => {
+    const job = (state: string) => ({ state, error: { message: "the disk refused" } }) as unknown as JobInfo;
+    const of = (state: string) => standings(project, recipe, result(1000), job(state), true).handoff;
+    expect(of("running").verdict).toBe("busy");
+    expect(of("failed")).toMatchObject({ verdict: "stop", below: "the disk refused" });
+    expect(of("cancelled")).toMatchObject({ verdict: "look", below: "the last change was called off" });
+    expect(standings(project, recipe, undefined, undefined, true).framing.verdict).toBe("busy");
+  });
+});
