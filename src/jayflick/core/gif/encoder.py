@@ -22,8 +22,8 @@ MOST_COLOURS = 255
 T = TypeVar("T")
 SMALL = 100_000
 """Pixels of a frame below which all is done in one thread."""
-LONG = 12
-"""Frames of a sequence from which on every other row is enough to choose its palette."""
+LONG = 4_000_000
+"""Pixels of a sequence from which on every other row is enough to choose its palette."""
 THREADS = 2
 """Frames counted or coded side by side. The result does not depend on it."""
 
@@ -110,10 +110,13 @@ class _Pending:
 def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None) -> Histogram:
     """The colours of all frames, counted side by side."""
 
+    height, width = frames[0].shape[:2]
+    long = len(frames) > 2 * THREADS and len(frames) * height * width >= LONG
+
     def part(first: int) -> Histogram:
         histogram = Histogram.empty()
         for index in range(first, len(frames), THREADS):
-            histogram.add(frames[index], half=(index // THREADS) % 2 if len(frames) >= LONG else None)
+            histogram.add(frames[index], half=(index // THREADS) % 2 if long else None)
             on_frame()
         return histogram
 
