@@ -87,7 +87,7 @@ def run_job(place: Place, job_id: int) -> str:
         frames = frames_of(session, job.project_id, store)
     try:
         rendered = render(
-            recipe, frames, job.output_id, Stages(place.stages), on_progress=_reporter(sessions, job_id)
+            recipe, frames, job.output_id, Stages(place.stages), on_progress=_Reporter(sessions, job_id)
         )
         sha256 = store.put(rendered.data)
     except Cancelled:
@@ -186,7 +186,3 @@ class _Reporter:
                 self._unwanted = still != "running"
         if self._unwanted:
             raise Cancelled("called off")
-
-
-def _reporter(sessions: sessionmaker[Session], job_id: int) -> _Reporter:
-    return _Reporter(sessions, job_id)
