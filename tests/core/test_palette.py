@@ -84,11 +84,13 @@ def test_two_halves_of_the_rows_make_the_whole() -> None:
     full = counted(frame)  # already more colours than are counted one by one
     halves = counted(frame)
     for half in (0, 1):
-        halves.add(frame, half=half)
+        halves.add(frame, rows=slice(half, None, 2))
     full.add(frame)
     for mine, other in zip(halves.colours(), full.colours(), strict=True):
         np.testing.assert_array_equal(mine, other)
     odd = counted(np.where(np.arange(4) == 3, 255, frame).astype(np.uint8))
     assert not odd.transparent
-    odd.add(frame, half=0)  # the one clear pixel lies in an odd row, which is not counted but still looked at
+    odd.add(
+        frame, rows=slice(0, None, 2)
+    )  # the one clear pixel lies in an odd row, which is not counted but still looked at
     assert odd.transparent

@@ -123,8 +123,15 @@ def drop(page: Page, paths: list[Path]) -> None:
     """Drop files or folders on the page as a hand does."""
     session = page.context.new_cdp_session(page)
     data = {"items": [], "files": [str(path) for path in paths], "dragOperationsMask": 1}
-    for kind in ("dragEnter", "dragOver", "drop"):
+
+    def send(kind: str) -> None:
         session.send("Input.dispatchDragEvent", {"type": kind, "x": 600, "y": 400, "data": data})
+
+    for kind in ("dragEnter", "dragOver"):
+        send(kind)
+    expect(page.get_by_text("Let go to bring the frames in")).to_be_visible()
+    for kind in ("dragOver", "drop"):  # the page has said by now that it takes the drop
+        send(kind)
 
 
 def until(condition: Callable[[], bool], seconds: float = 20) -> None:

@@ -28,7 +28,7 @@ CASES: dict[str, Callable[[], Pictures]] = {
 
 def made(frames: Pictures, repeat: int = 0) -> bytes:
     data = encode_gif(frames, share_palette(frames, 64), amount=70)
-    return retime(data, read_gif(data), [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(frames)], repeat)
+    return retime(read_gif(data), [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(frames)], repeat)
 
 
 @pytest.mark.parametrize("case", CASES)

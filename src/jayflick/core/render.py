@@ -24,8 +24,8 @@ from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
 
 FRAMING_VERSION = 1
-PALETTE_VERSION = 1
-ENCODING_VERSION = 1
+PALETTE_VERSION = 2
+ENCODING_VERSION = 2
 READERS = 2
 """Frames decoded side by side."""
 
@@ -64,6 +64,8 @@ class Rendered:
     """The bytes of an output and what was measured on them."""
 
     data: bytes
+    untimed: bytes
+    """The same file with every delay 0: what results that differ only in time have in common."""
     info: dict[str, Any]
     pixels: str
     """Names the pictures of the file without their time: equal for two results that differ only in delays."""
@@ -158,28 +160,61 @@ def render(
     A pure function: the same recipe and frames give the same bytes; ``stages`` only saves work. Raises
     ``InputError`` when the recipe does not fit the frames, and whatever ``on_progress`` raises.
     """
-    output = recipe.output(output_id)
     clock = _Clock()
-    plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
-    delays = conform(plan.durations, HUNDREDTH, floor=GIF_FLOOR)
+    work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    _require_one_size(frames, plan)
-    framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
-    rests = plan.repeat == 1
-    key = _encoding_key(framed, output, rests)
-    if not stages.has("encoding", key):
-        framed.prepare(on_progress)
+    if not stages.has("encoding", work.key):
+        work.framed.prepare(on_progress)
     clock.lap("framing")
-    untimed = stages.obtain("encoding", key, lambda: _encode(framed, output, rests, stages, clock, on_progress))
+    return _rendered(work, stages, clock, on_progress)
+
+
+def render_at_once(
+    recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages
+) -> Rendered | None:
+    """Like :func:`render`, but only if no pixel need be touched, all pictures being coded already."""
+    clock = _Clock()
+    work = _Work.of(recipe, frames, output_id, stages)
+    clock.lap("rhythm")
+    if not (stages.has("encoding", work.key) and stages.has("measure", work.key)):
+        return None
+    return _rendered(work, stages, clock, lambda progress: None)
+
+
+@dataclass(frozen=True)
+class _Work:
+    """What is to be made, before a pixel is touched."""
+
+    output: Output
+    plan: Plan
+    framed: FramedFrames
+    key: str
+    """The stage key of the coded pictures."""
+
+    @classmethod
+    def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
+        output = recipe.output(output_id)
+        plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
+        _require_one_size(frames, plan)
+        framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
+        alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
+        key = stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, plan.repeat == 1)
+        return cls(output, plan, framed, key)
+
+
+def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> Rendered:
+    untimed = stages.obtain("encoding", work.key, lambda: _encode(work, stages, clock, on_progress))
     clock.lap("encoding")
     blank = read_gif(untimed)
     described = json.loads(
-        stages.obtain("measure", key, lambda: json.dumps(describe(blank, len(untimed))).encode())
+        stages.obtain("measure", work.key, lambda: json.dumps(describe(blank, len(untimed))).encode())
     )
-    data = retime(untimed, blank, delays, plan.repeat)
+    delays = conform(work.plan.durations, HUNDREDTH, floor=GIF_FLOOR)
+    data = retime(blank, delays, work.plan.repeat)
     info = _measured_again(described, data)
     clock.lap("measure")
-    return Rendered(data, info, key, plan, clock.seconds, _notes(plan, delays, output, info))
+    notes = _notes(work.plan, delays, work.output, info)
+    return Rendered(data, untimed, info, work.key, work.plan, clock.seconds, notes)
 
 
 def _shared_palette(
@@ -205,31 +240,16 @@ def _shared_palette(
     return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
 
 
-def _encoding_key(framed: FramedFrames, output: Output, rests: bool) -> str:
-    alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
-    return stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, rests)
-
-
-def is_quick(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> bool:
-    """Whether rendering would touch no pixel, because all pictures of the output are coded already."""
-    output = recipe.output(output_id)
-    plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
-    framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
-    key = _encoding_key(framed, output, plan.repeat == 1)
-    return stages.has("encoding", key) and stages.has("measure", key)
-
-
-def _encode(
-    frames: FramedFrames, output: Output, rests: bool, stages: Stages, clock: "_Clock", on_progress: OnProgress
-) -> bytes:
-    shared = _shared_palette(frames, output, stages, on_progress)
+def _encode(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> bytes:
+    frames, tuning = work.framed, work.output.tuning
+    shared = _shared_palette(frames, work.output, stages, on_progress)
     clock.lap("tuning")
     return encode_gif(
         frames,
         shared,
-        amount=0 if output.tuning.dither == "none" else output.tuning.amount,
-        reach=output.tuning.tolerance // 2,
-        rests=rests,
+        amount=0 if tuning.dither == "none" else tuning.amount,
+        reach=tuning.tolerance // 2,
+        rests=work.plan.repeat == 1,
         on_frame=_counted("encoding", len(frames), on_progress),
     )
 

@@ -8,11 +8,13 @@ from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
 from io import BytesIO
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, FastAPI, Path, Query, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from PIL import Image
+from sqlalchemy import select
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 from sse_starlette import EventSourceResponse, ServerSentEvent
@@ -24,8 +26,9 @@ from starlette.types import Message, Receive
 from .. import __version__
 from ..core.errors import InputError, JayFlickError
 from ..core.gif.reader import read_gif
+from ..core.gif.retime import retime
 from ..core.recipe import Recipe
-from ..core.render import framed_picture, is_quick, render
+from ..core.render import framed_picture, render_at_once
 from ..core.sequence.pictures import MAX_PIXELS
 from ..core.stages import Stages, stage_key
 from ..core.warm import warm
@@ -75,16 +78,17 @@ class Service:
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
 
-    def make_at_once(self, session: Session, revision: Revision, output_id: str) -> bool:
+    def make_at_once(self, session: Session, revision: Revision, output_id: str) -> None:
         """Make an output here and now if all its pictures are coded already, as after a change of time."""
         recipe = Recipe.model_validate(revision.recipe)
         frames = frames_of(session, revision.project_id, self.store)
-        if not is_quick(recipe, frames, output_id, self.stages):
-            return False
-        rendered = render(recipe, frames, output_id, self.stages)
-        sha256 = self.store.put(rendered.data)
-        keep_result(session, revision.project_id, revision.id, output_id, rendered, sha256)
-        return True
+        rendered = render_at_once(recipe, frames, output_id, self.stages)
+        if rendered is not None:
+            alike = select(Result.sha256).where(
+                Result.project_id == revision.project_id, Result.pixels == rendered.pixels
+            )
+            sha256 = session.scalar(alike.limit(1)) or self.store.put(rendered.untimed)
+            keep_result(session, revision.project_id, revision.id, output_id, rendered, sha256)
 
     def changed(self, project_id: str) -> None:
         """After a commit: let the runner and all windows know."""
@@ -296,7 +300,7 @@ def retry_outputs(project_id: ProjectId, service: Parts) -> ProjectInfo:
     """Make the outputs that are missing again, after a failure or a cancel."""
     with service.sessions.begin() as session:
         projects.retry(session, project_id)
-    return _shown(service, project_id)
+    return _shown(service, project_id, dated=False)
 
 
 @router.patch("/projects/{project_id}", tags=["projects"])
@@ -320,13 +324,20 @@ def restore_project(project_id: ProjectId, service: Parts) -> ProjectInfo:
     """Put a removed project back."""
     with service.sessions.begin() as session:
         projects.restore(session, project_id)
-    return _shown(service, project_id)
+    return _shown(service, project_id, dated=False)
 
 
-def _shown(service: Service, project_id: str) -> ProjectInfo:
-    service.changed(project_id)
+def _shown(service: Service, project_id: str, *, dated: bool = True) -> ProjectInfo:
+    """A project after a change, told to all windows.
+
+    A ``dated`` change is known by its revision and time, so that the window that made it need not ask again.
+    """
+    service.jobs.wake()
     with service.sessions() as session:
-        return projects.bench(session, project_id)
+        info = projects.bench(session, project_id)
+    date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
+    service.hub.tell("project", project_id=project_id, **date)
+    return info
 
 
 @router.post("/jobs/{job_id}/cancel", status_code=204, tags=["jobs"])
@@ -398,22 +409,24 @@ def _result(session: Session, result_id: int) -> Result:
     return result
 
 
-@router.get("/results/{result_id}/file", tags=["pictures"], responses={200: GIF}, response_class=FileResponse)
+@router.get("/results/{result_id}/file", tags=["pictures"], responses={200: GIF}, response_class=Response)
 def get_file(
     result_id: int,
     service: Parts,
     session: Reading,
     download: Annotated[bool, Query(description="Ask the browser to save it under its own name")] = False,
-) -> FileResponse:
+) -> Response:
     """The real bytes of an output."""
     result = _result(session, result_id)
     recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
-    return FileResponse(
-        service.store.path(result.sha256),
+    info = projects.result_document(result).info
+    delays = [frame.delay_ms // 10 for frame in info.frames]
+    data = retime(read_gif(service.store.read(result.sha256)), delays, info.repeat)
+    kind, name = "attachment" if download else "inline", quote(recipe.output(result.output_id).file_name)
+    return Response(
+        data,
         media_type="image/gif",
-        filename=recipe.output(result.output_id).file_name,
-        content_disposition_type="attachment" if download else "inline",
-        headers={"cache-control": FOR_EVER},
+        headers={"content-disposition": f"{kind}; filename*=utf-8''{name}", "cache-control": FOR_EVER},
     )
 
 

@@ -122,6 +122,7 @@ class Result(Base):
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
     output_id: Mapped[str] = mapped_column(String(40))
     sha256: Mapped[str] = mapped_column(Sha256)
+    """The file in the store, which has yet to be given its time: the delays and the repeat of ``document``."""
     pixels: Mapped[str] = mapped_column(Sha256)
     """Names the file's pictures without their time."""
     document: Mapped[str] = mapped_column(LONGTEXT)

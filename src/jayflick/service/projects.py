@@ -47,8 +47,8 @@ def create(session: Session, name: str, report: dict[str, Any], frames: list[Fra
     return project
 
 
-AtOnce = Callable[[Session, Revision, str], bool]
-"""Makes an output of a revision within the transaction, if that touches no pixel; tells whether it did."""
+AtOnce = Callable[[Session, Revision, str], None]
+"""Makes an output of a revision within the transaction, if that touches no pixel."""
 
 
 def edit(
@@ -59,7 +59,7 @@ def edit(
     recipe: Recipe,
     gesture: str = "",
     *,
-    at_once: AtOnce = lambda session, revision, output_id: False,
+    at_once: AtOnce = lambda session, revision, output_id: None,
 ) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
     project = find(session, project_id, lock=True)
@@ -77,7 +77,7 @@ def _add_revision(
     recipe: Recipe,
     label: str,
     gesture: str = "",
-    at_once: AtOnce = lambda session, revision, output_id: False,
+    at_once: AtOnce = lambda session, revision, output_id: None,
 ) -> None:
     parent_id = project.revision_id
     if gesture:

@@ -89,7 +89,7 @@ def run_job(place: Place, job_id: int) -> str:
         rendered = render(
             recipe, frames, job.output_id, Stages(place.stages), on_progress=_Reporter(sessions, job_id)
         )
-        sha256 = store.put(rendered.data)
+        sha256 = store.put(rendered.untimed)
     except Cancelled:
         return _finish(sessions, job_id, "cancelled")
     except JayFlickError as error:

@@ -2,13 +2,18 @@
 
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import type { JobInfo } from "./client";
+import type { JobInfo, ProjectInfo } from "./client";
 
 interface Live {
   lost: boolean;
   /** The newest news of running jobs, by project and output. */
   jobs: Record<string, JobInfo>;
 }
+
+type News = { kind: string; project_id?: string; changed?: string } & Partial<JobInfo>;
+
+/** Milliseconds within which the answer to a request of this window's own is here as well. */
+const OWN_ANSWER = 150;
 
 export const useLive = create<Live>(() => ({ lost: false, jobs: {} }));
 
@@ -32,13 +37,24 @@ export function listen(queries: QueryClient): void {
     }
   };
   source.onmessage = (message: MessageEvent<string>) => {
-    const news = JSON.parse(message.data) as { kind: string; project_id?: string } & Partial<JobInfo>;
+    const news = JSON.parse(message.data) as News;
     if (news.kind === "job") {
       const job = news as unknown as JobInfo;
       useLive.setState((state) => ({ jobs: { ...state.jobs, [jobKey(job.project_id, job.output_id)]: job } }));
       if (job.state === "queued" || job.state === "running") return;
     }
-    if (news.project_id) void queries.invalidateQueries({ queryKey: ["project", news.project_id] });
     if (news.kind !== "hello") void queries.invalidateQueries({ queryKey: ["shelf"] });
+    const project = news.project_id;
+    if (!project) return;
+    const reload = () => void queries.invalidateQueries({ queryKey: ["project", project] });
+    if (!news.changed) {
+      reload();
+      return;
+    }
+    // What this window changed itself comes with the answer to its request.
+    setTimeout(() => {
+      const known = queries.getQueryData<ProjectInfo>(["project", project]);
+      if (known?.revision.id !== news.revision_id || known?.changed !== news.changed) reload();
+    }, OWN_ANSWER);
   };
 }

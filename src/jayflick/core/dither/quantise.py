@@ -42,6 +42,7 @@ def _still(pixel: np.uint32, before: np.uint32, reach: int) -> bool:
 @compiled
 def _plain(
     frame: NDArray[np.uint32],
+    before: NDArray[np.uint32],
     shown: NDArray[np.uint8],
     written: NDArray[np.uint32],
     none: int,
@@ -55,14 +56,22 @@ def _plain(
     reach: int,
 ) -> None:
     for y in range(frame.shape[0]):
+        seen = np.uint32(0)
+        for x in range(frame.shape[1]):
+            seen |= frame[y, x]
+        if seen >> 24 == 0:
+            shown[y] = none
+            continue
         for column in range(frame.shape[1]):
             x = np.uint64(column)
             pixel = frame[y, x]
+            # Without reach an unmoved source would only find the same answer again.
+            if reach == 0 and pixel == before[y, x]:
+                continue
             now = np.int64(shown[y, x])
             if pixel >> 24 == 0:
                 shown[y, x] = none
                 continue
-            # Without reach an unmoved source finds the same answer again, so it need not be remembered.
             if reach > 0:
                 if now != none and _still(pixel, written[y, x], reach):
                     continue
@@ -162,6 +171,9 @@ class Quantiser:
         self.none = len(nearest.palette)
         self.shown = np.full((height, width), self.none, np.uint8)
         self._written = np.zeros((height, width), np.uint32)
+        """What each pixel's source was when it was last chosen anew."""
+        self._before: dict[tuple[int, int], NDArray[np.uint32]] = {}
+        """The last source of each band, by its first row and the one after its last."""
         self._nearest = nearest
         self._palette = nearest.palette.astype(np.int32)
         self._amount = round(amount * 128 / 100)
@@ -171,8 +183,8 @@ class Quantiser:
         """The errors that enter the first row of a frame: none."""
         return np.zeros((self.shown.shape[1] + 2, 3), np.int32)
 
-    def take(self, frame: NDArray[np.uint8], rows: slice, carry: NDArray[np.int32]) -> NDArray[np.uint8]:
-        """Show a band of the next frame; returns a copy of its new indices.
+    def take(self, frame: NDArray[np.uint8], rows: slice, carry: NDArray[np.int32]) -> None:
+        """Show a band of the next frame, in ``shown``.
 
         ``frame``: the whole frame, shape (height, width, 4), alpha 0 or not. ``carry``: errors entering the
         band's first row, replaced by those leaving its last.
@@ -182,10 +194,11 @@ class Quantiser:
         height, width = self.shown.shape
         # A pixel as one word: red lowest, alpha highest.
         words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
-        band = (words, shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
+        band = (shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
         lookup = (near.candidates, near.table, near.levels.index, near.levels.middle, self._reach)
         if self._amount == 0:
-            _plain(*band, *lookup)
+            before = self._before.get((rows.start, rows.stop))
+            _plain(words, np.zeros_like(words) if before is None else before, *band, *lookup)
+            self._before[rows.start, rows.stop] = words
         else:
-            _diffused(*band, *lookup, self._amount, carry)
-        return shown.copy()
+            _diffused(words, *band, *lookup, self._amount, carry)

@@ -10,9 +10,11 @@ from ..recipe import Alpha
 @compiled
 def _is_opaque(frame: NDArray[np.uint8]) -> bool:
     for y in range(frame.shape[0]):
+        least = np.uint8(255)
         for x in range(frame.shape[1]):
-            if frame[y, x, 3] != 255:
-                return False
+            least = min(least, frame[y, x, 3])
+        if least < 255:
+            return False
     return True
 
 

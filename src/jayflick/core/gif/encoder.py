@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..compiled import compiled
 from ..dither.quantise import Quantiser
 from ..palette.choose import choose_palette
-from ..palette.histogram import Histogram
+from ..palette.histogram import EVERY, Histogram
 from ..palette.levels import EACH, FINE
 from ..palette.nearest import Nearest
 from . import lzw
@@ -23,13 +23,14 @@ T = TypeVar("T")
 SMALL = 100_000
 """Pixels of a frame below which all is done in one thread."""
 LONG = 4_000_000
-"""Pixels of a sequence from which on every other row is enough to choose its palette."""
+"""So many pixels of a sequence are enough to choose its palette; of longer ones every second to fourth row is
+counted, another one in each frame."""
 THREADS = 2
 """Frames counted or coded side by side. The result does not depend on it."""
 
 
 class _Inline(Executor):
-    """Runs what it is given at once: for small frames, handing them to threads costs more than it gains."""
+    """Runs what it is given at once."""
 
     def submit(self, function: Callable[..., T], /, *args: Any, **options: Any) -> Future[T]:
         future: Future[T] = Future()
@@ -37,9 +38,14 @@ class _Inline(Executor):
         return future
 
 
-def _executor(frames: "Frames", threads: int) -> Executor:
+def _threads(frames: "Frames") -> int:
+    """How many threads share the work: handing small frames over costs more than it gains."""
     height, width = frames[0].shape[:2]
-    return _Inline() if height * width < SMALL else ThreadPoolExecutor(threads)
+    return 1 if height * width < SMALL else THREADS
+
+
+def _executor(frames: "Frames", threads: int) -> Executor:
+    return _Inline() if _threads(frames) == 1 else ThreadPoolExecutor(threads)
 
 
 class Frames(Protocol):
@@ -58,11 +64,14 @@ def _changed(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> tuple[int,
     height, width = canvas.shape
     left, right, top, bottom = width, -1, height, -1
     for y in range(height):
-        x = 0
-        while x < width and canvas[y, x] == wanted[y, x]:
-            x += 1
-        if x == width:
+        moved = np.uint8(0)
+        for x in range(width):  # without an early end, so that it runs in vector lanes
+            moved |= np.uint8(canvas[y, x] ^ wanted[y, x])
+        if moved == 0:
             continue
+        x = 0
+        while canvas[y, x] == wanted[y, x]:
+            x += 1
         left, top, bottom = min(left, x), min(top, y), y
         x = width - 1
         while x > right and canvas[y, x] == wanted[y, x]:  # only what would widen it is of interest
@@ -77,11 +86,14 @@ def _vanished(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8], none: int) -
     height, width = canvas.shape
     left, right, top, bottom = width, -1, height, -1
     for y in range(height):
-        x = 0
-        while x < width and (wanted[y, x] != none or canvas[y, x] == none):
-            x += 1
-        if x == width:
+        gone = np.uint8(0)
+        for x in range(width):
+            gone |= np.uint8(wanted[y, x] == none) & np.uint8(canvas[y, x] != none)
+        if gone == 0:
             continue
+        x = 0
+        while wanted[y, x] != none or canvas[y, x] == none:
+            x += 1
         left, top, bottom = min(left, x), min(top, y), y
         x = width - 1
         while x > right and (wanted[y, x] != none or canvas[y, x] == none):
@@ -109,19 +121,19 @@ class _Pending:
 
 def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None) -> Histogram:
     """The colours of all frames, counted side by side."""
-
     height, width = frames[0].shape[:2]
-    long = len(frames) > 2 * THREADS and len(frames) * height * width >= LONG
+    step = min(max(len(frames) * height * width // LONG, 1), 4, len(frames))
+    threads = _threads(frames)
 
     def part(first: int) -> Histogram:
         histogram = Histogram.empty()
-        for index in range(first, len(frames), THREADS):
-            histogram.add(frames[index], half=(index // THREADS) % 2 if long else None)
+        for index in range(first, len(frames), threads):
+            histogram.add(frames[index], rows=slice(index % step, None, step) if step > 1 else EVERY)
             on_frame()
         return histogram
 
-    with _executor(frames, THREADS) as pool:
-        parts = list(pool.map(part, range(THREADS)))
+    with _executor(frames, threads) as pool:
+        parts = list(pool.map(part, range(threads)))
     total = parts[0]
     for other in parts[1:]:
         total.merge(other)
@@ -137,14 +149,16 @@ def _quantised(frames: Frames, quantiser: Quantiser) -> Iterator[NDArray[np.uint
         frame = frames[index]
         out = np.empty((height, width), np.uint8)
         carry = quantiser.carry()
-        out[:middle] = quantiser.take(frame, slice(0, middle), carry)
+        quantiser.take(frame, slice(0, middle), carry)
+        out[:middle] = quantiser.shown[:middle]
         return frame, out, carry
 
     def lower(
         above: Future[tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]],
     ) -> NDArray[np.uint8]:
         frame, out, carry = above.result()
-        out[middle:] = quantiser.take(frame, slice(middle, height), carry)
+        quantiser.take(frame, slice(middle, height), carry)
+        out[middle:] = quantiser.shown[middle:]
         return out
 
     with _executor(frames, 1) as first, _executor(frames, 1) as second:
@@ -210,7 +224,7 @@ def encode_gif(
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
     quantiser = Quantiser(
-        Nearest.of(palette, EACH if shared.few and amount == 0 else FINE),
+        Nearest.of(palette, EACH if shared.few else FINE),
         height,
         width,
         amount=amount,
@@ -219,6 +233,7 @@ def encode_gif(
     canvas = np.full((height, width), none, np.uint8)
     first: NDArray[np.uint8] | None = None
     pending: _Pending | None = None
+    edges: Edges
     coded: list[FrameBlock] = []
     queue: deque[Future[FrameBlock]] = deque()
 
@@ -238,7 +253,8 @@ def encode_gif(
             for indices in _quantised(frames, quantiser):
                 if pending is None:
                     first = indices
-                    edges: Edges = (0, 0, width, height)
+                    # Where art is transparent, its first frame need not cover the canvas any more than others.
+                    edges = _changed(canvas, indices) if shared.transparent else (0, 0, width, height)
                 else:
                     if shared.transparent:
                         vanished = _vanished(canvas, indices, none)
@@ -249,8 +265,8 @@ def encode_gif(
                             canvas[top:bottom, left:right] = none
                     queue.append(pool.submit(code, pending))
                     edges = _changed(canvas, indices)
-                    if edges[2] <= edges[0]:
-                        edges = (0, 0, 1, 1)  # nothing changed; a frame must still have an area
+                if edges[2] <= edges[0]:
+                    edges = (0, 0, 1, 1)  # nothing changed; a frame must still have an area
                 pending = _Pending(indices, canvas, edges)
                 canvas = indices
                 while len(queue) > 2 * THREADS:

@@ -10,11 +10,11 @@ _FREE = np.uint32(0xFFFFFFFF)
 
 
 @inlined
-def _slot(table: NDArray[np.uint32], key: np.uint32) -> int:
+def _slot(table: NDArray[np.uint32], key: np.uint64) -> np.uint64:
     """Where ``key`` (prefix << 8 | symbol) stands in the table, or the free place where it belongs."""
-    place = np.int64((np.uint32(key * np.uint32(2654435761)) >> np.uint32(19)) & np.uint32(_TABLE - 1))
-    while table[place] != _FREE and (table[place] >> np.uint32(12)) != key:
-        place = (place + 1) & (_TABLE - 1)
+    place = ((key * np.uint64(2654435761)) >> np.uint64(19)) & np.uint64(_TABLE - 1)
+    while table[place] != _FREE and np.uint64(table[place] >> np.uint32(12)) != key:
+        place = (place + np.uint64(1)) & np.uint64(_TABLE - 1)
     return place
 
 
@@ -26,63 +26,96 @@ def _encode(
     out = np.empty(height * width * 2 + 64, np.uint8)
     # A table entry is prefix (12 bits), symbol (8) and code (12) in one word: 32 KB, which stays in cache.
     table = np.full(_TABLE, _FREE, np.uint32)
-    clear = 1 << size
-    upcoming = clear + 2
-    bits = size + 1
-    store = np.uint64(clear)
+    # chain[n] is the code of n pixels that write nothing, for as many as the dictionary knows: still areas
+    # are walked along it without looking anything up.
+    chain = np.empty(4097, np.uint32)
+    chain[1] = none
+    known = 1
+    run = 0  # of such pixels in ``prefix``, 0 when it holds others
+    # Unsigned throughout: an index that might be negative is checked on every use.
+    nothing, end, eight = np.uint64(none), np.uint64(width), np.uint64(8)
+    clear = np.uint64(1 << size)
+    upcoming = clear + np.uint64(2)
+    bits = np.uint64(size + 1)
+    store = clear
     held = bits
-    length = 0
-    prefix = -1
+    length = np.uint64(0)
+    prefix = np.uint64(0)
+    started = False
     for y in range(height):
-        for x in range(width):
-            symbol = np.int64(wanted[y, x])
+        x = np.uint64(0)
+        while x < end:
+            if run > 0:
+                begun = x
+                while x < end and run < known and canvas[y, x] == wanted[y, x]:
+                    run += 1
+                    x += np.uint64(1)
+                if x > begun:
+                    prefix = np.uint64(chain[run])
+                    if x == end:
+                        break
+            symbol = np.uint64(wanted[y, x])
             other = symbol
             if free and canvas[y, x] == wanted[y, x]:
-                symbol = none
-            if prefix < 0:
+                symbol = nothing
+            x += np.uint64(1)
+            if not started:
+                started = True
                 prefix = symbol
+                run = 1 if free and symbol == nothing else 0
                 continue
-            place = _slot(table, np.uint32((prefix << 8) | symbol))
-            if table[place] != _FREE:
-                prefix = np.int64(table[place] & np.uint32(4095))
+            place = _slot(table, (prefix << np.uint64(8)) | symbol)
+            entry = table[place]
+            if entry != _FREE:
+                prefix = np.uint64(entry & np.uint32(4095))
+                run = run + 1 if run > 0 and symbol == nothing else 0
                 continue
             if other != symbol:
                 # The canvas already shows this colour: writing it again and writing nothing look the same,
                 # so take whichever the dictionary knows.
-                second = _slot(table, np.uint32((prefix << 8) | other))
-                if table[second] != _FREE:
-                    prefix = np.int64(table[second] & np.uint32(4095))
+                entry = table[_slot(table, (prefix << np.uint64(8)) | other)]
+                if entry != _FREE:
+                    prefix = np.uint64(entry & np.uint32(4095))
+                    run = 0
                     continue
-            store |= np.uint64(prefix) << np.uint64(held)
+            store |= prefix << held
             held += bits
-            while held >= 8:
+            while held >= eight:
                 out[length] = np.uint8(store & np.uint64(255))
-                length += 1
-                store >>= np.uint64(8)
-                held -= 8
-            if upcoming < 4096:
-                table[place] = (np.uint32((prefix << 8) | symbol) << np.uint32(12)) | np.uint32(upcoming)
-                if upcoming == (1 << bits):
-                    bits += 1
-                upcoming += 1
+                length += np.uint64(1)
+                store >>= eight
+                held -= eight
+            if upcoming < np.uint64(4096):
+                key = (prefix << np.uint64(8)) | symbol
+                table[place] = np.uint32((key << np.uint64(12)) | upcoming)
+                if run > 0 and symbol == nothing:
+                    known = run + 1
+                    chain[known] = upcoming
+                if upcoming == np.uint64(1) << bits:
+                    bits += np.uint64(1)
+                upcoming += np.uint64(1)
             else:
-                store |= np.uint64(clear) << np.uint64(held)
+                store |= clear << held
                 held += bits
                 table[:] = _FREE
-                upcoming = clear + 2
-                bits = size + 1
+                known = 1
+                upcoming = clear + np.uint64(2)
+                bits = np.uint64(size + 1)
             prefix = symbol
-    store |= np.uint64(prefix) << np.uint64(held)
+            run = 1 if free and symbol == nothing else 0
+    store |= prefix << held
     held += bits
-    if upcoming == (1 << bits) and bits < 12:
-        bits += 1
-    store |= np.uint64(clear + 1) << np.uint64(held)
+    if upcoming == np.uint64(1) << bits and bits < np.uint64(12):
+        bits += np.uint64(1)
+    store |= (clear + np.uint64(1)) << held
     held += bits
-    while held > 0:
+    while True:
         out[length] = np.uint8(store & np.uint64(255))
-        length += 1
-        store >>= np.uint64(8)
-        held -= 8
+        length += np.uint64(1)
+        store >>= eight
+        if held <= eight:
+            break
+        held -= eight
     return out[:length].copy()
 
 

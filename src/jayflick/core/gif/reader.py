@@ -34,7 +34,8 @@ class GifFrame:
     local_palette: NDArray[np.uint8] | None
     interlaced: bool
     code_size: int
-    data: NDArray[np.uint8]
+    data_at: int
+    """Where its sub-blocks of picture data begin."""
     start: int
     stop: int
     """The frame's own bytes in the file, control block included: ``stop - start`` is what it costs."""
@@ -51,13 +52,17 @@ class Gif:
     palette: NDArray[np.uint8] | None
     repeat_at: tuple[int, int]
     """Where its repeat block stands, or would stand: start and stop."""
+    file: bytes
+    """The whole of it."""
     frames: list[GifFrame] = field(default_factory=list)
 
     def indices(self, frame: GifFrame, *, name: str = "GIF") -> NDArray[np.uint8]:
         """The frame's own palette indices, shape (box height, box width)."""
         _, _, width, height = frame.box
         try:
-            flat = lzw.decode(frame.data, frame.code_size, width * height)
+            flat = lzw.decode(
+                _joined(np.frombuffer(self.file, np.uint8), frame.data_at), frame.code_size, width * height
+            )
         except ValueError as broken:
             raise InputError(str(broken), file=name, remedy="bring an undamaged copy") from broken
         rows = flat.reshape(height, width)
@@ -116,15 +121,21 @@ class Gif:
 
 
 @compiled
-def _joined(data: NDArray[np.uint8], at: int) -> tuple[NDArray[np.uint8], np.int64]:
-    """The sub-blocks from ``at`` on, joined, and where they end; -1 when the data ends before them."""
-    length, place = np.int64(0), np.int64(at)
+def _end_of_blocks(data: NDArray[np.uint8], at: int) -> np.int64:
+    """Where the sub-blocks from ``at`` on end; -1 when the data ends before them."""
+    place = np.int64(at)
     while place < data.shape[0] and data[place] > 0:
-        size = np.int64(data[place])
-        length += size
-        place += 1 + size
-    if place >= data.shape[0]:
-        return np.empty(0, np.uint8), np.int64(-1)
+        place += 1 + np.int64(data[place])
+    return place + 1 if place < data.shape[0] else np.int64(-1)
+
+
+@compiled
+def _joined(data: NDArray[np.uint8], at: int) -> NDArray[np.uint8]:
+    """The data of the sub-blocks from ``at`` on, which are known to end."""
+    length, place = np.int64(0), np.int64(at)
+    while data[place] > 0:
+        length += np.int64(data[place])
+        place += 1 + np.int64(data[place])
     out = np.empty(length, np.uint8)
     done, place = np.int64(0), np.int64(at)
     while data[place] > 0:
@@ -132,7 +143,13 @@ def _joined(data: NDArray[np.uint8], at: int) -> tuple[NDArray[np.uint8], np.int
         out[done : done + size] = data[place + 1 : place + 1 + size]
         done += size
         place += 1 + size
-    return out, place + 1
+    return out
+
+
+@compiled
+def _note_used(indices: NDArray[np.uint8], used: NDArray[np.bool_]) -> None:
+    for index in indices:
+        used[index] = True
 
 
 class _Bytes:
@@ -150,13 +167,13 @@ class _Bytes:
         self.at += count
         return part
 
-    def sub_blocks(self) -> NDArray[np.uint8]:
-        """The data of sub-blocks up to the empty one that ends them (sections 15 and 16)."""
-        body, stop = _joined(self.bytes, self.at)
+    def pass_blocks(self) -> int:
+        """Step over sub-blocks up to the empty one that ends them (sections 15 and 16); where they begin."""
+        begin, stop = self.at, int(_end_of_blocks(self.bytes, self.at))
         if stop < 0:
             raise self.broken(f"the file ends early, after {len(self.data)} bytes")
-        self.at = int(stop)
-        return body
+        self.at = stop
+        return begin
 
 
 def _palette(source: _Bytes, flags: int) -> NDArray[np.uint8] | None:
@@ -193,7 +210,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
         if kind == 0x21:
             label = source.take(1)[0]
             body_at = source.at
-            body = source.sub_blocks().tobytes()
+            body = _joined(source.bytes, source.pass_blocks()).tobytes()
             if label == 0xF9 and len(body) >= 4:
                 bits, delay, index = struct.unpack("<BHB", body[:4])
                 control = ((bits >> 2) & 7, delay, index if bits & 1 else None, start, body_at + 2)
@@ -214,7 +231,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
             size = source.take(1)[0]
             if not 1 <= size <= 8:
                 raise source.broken(f"frame {len(frames) + 1} has a code size of {size}")
-            picture = source.sub_blocks()
+            data_at = source.pass_blocks()
             disposal, delay, transparent, begin, delay_at = control or (0, 0, None, start, -1)
             frames.append(
                 GifFrame(
@@ -226,7 +243,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
                     local_palette=local,
                     interlaced=bool(image_flags & 0x40),
                     code_size=size,
-                    data=picture,
+                    data_at=data_at,
                     start=begin,
                     stop=source.at,
                 )
@@ -236,7 +253,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
             raise source.broken(f"byte {start} begins no known block")
     if not frames:
         raise source.broken("it holds no frames")
-    return Gif(width, height, repeat, palette, repeat_at, frames)
+    return Gif(width, height, repeat, palette, repeat_at, data, frames)
 
 
 def describe(gif: Gif, size: int, *, name: str = "GIF") -> dict[str, Any]:
@@ -247,7 +264,8 @@ def describe(gif: Gif, size: int, *, name: str = "GIF") -> dict[str, Any]:
     """
 
     def drawn(frame: GifFrame) -> NDArray[np.bool_]:
-        used: NDArray[np.bool_] = np.bincount(gif.indices(frame, name=name).ravel(), minlength=256) > 0
+        used = np.zeros(256, np.bool_)
+        _note_used(gif.indices(frame, name=name).reshape(-1), used)
         if frame.transparent is not None:
             used[frame.transparent] = False
         return used

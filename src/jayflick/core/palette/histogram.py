@@ -10,6 +10,7 @@ from .levels import COARSE
 
 EXACT_LIMIT = 1 << 13
 """Up to so many different colours, each is counted by itself: drawn art keeps its few colours apart."""
+EVERY = slice(None)
 _SLOTS = 1 << 15  # four times the limit: short probes
 
 
@@ -24,9 +25,19 @@ def _collect(
     last = np.int64(-1)
     place = 0
     clear = False
-    for i in range(pixels.shape[0]):
+    i, end = 0, pixels.shape[0]
+    while i < end:
         if pixels[i] >> np.uint32(24) == 0:
             clear = True
+            while i + 16 <= end:  # whole stretches at once
+                seen = np.uint32(0)
+                for j in range(16):
+                    seen = np.uint32(seen | pixels[i + j])
+                if seen >> np.uint32(24) != 0:
+                    break
+                i += 16
+            while i < end and pixels[i] >> np.uint32(24) == 0:
+                i += 1
             continue
         colour = np.int64(pixels[i] & np.uint32(0xFFFFFF))
         if colour != last:
@@ -40,6 +51,7 @@ def _collect(
                 found += 1
             last = colour
         counts[place] += 1
+        i += 1
     return found, pixels.shape[0], clear
 
 
@@ -134,14 +146,14 @@ class Histogram:
     @classmethod
     def empty(cls) -> "Histogram":
         return cls(
-            np.zeros((COARSE.count**3, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64)
+            np.zeros((COARSE.size, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64)
         )
 
-    def add(self, frame: NDArray[np.uint8], *, half: int | None = None) -> None:
+    def add(self, frame: NDArray[np.uint8], *, rows: slice = EVERY) -> None:
         """Count a frame, shape (height, width, 4); pixels of alpha 0 do not count as colours.
 
-        Once colours are counted in bins, ``half`` 0 or 1 counts only the even or the odd rows: in a long
-        sequence, alternating, that is enough to tell how much of each colour there is.
+        Once colours are counted in bins, only ``rows`` are: in a long sequence, taking turns, some of them are
+        enough to tell how much of each colour there is.
         """
         pixels = np.ascontiguousarray(frame).reshape(-1).view("<u4")  # red lowest, alpha highest
         if self.exact:
@@ -151,10 +163,10 @@ class Histogram:
                 return
             _spill(self.slots, self.counts, self.sums, COARSE.index)
             pixels = pixels[done:]
-        elif half is not None:
+        elif rows != EVERY:
             words = np.ascontiguousarray(frame).view("<u4").reshape(frame.shape[:2])
             self.transparent |= _has_clear(pixels)
-            pixels = words[half::2].reshape(-1)
+            pixels = words[rows].reshape(-1)
         self.transparent |= _count(pixels, self.sums, COARSE.index)
 
     def merge(self, other: "Histogram") -> None:

@@ -150,6 +150,6 @@ class Nearest:
             palette,
             np.ascontiguousarray(entries),
             np.zeros((1 << 15, MOST_CANDIDATES + 1), np.uint8),
-            _empty_table(levels.count**3),
+            _empty_table(levels.size),
             levels,
         )
