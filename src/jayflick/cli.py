@@ -1,6 +1,7 @@
 """The command line: ``jayflick make``, ``info`` and ``gather``."""
 
 import argparse
+import contextlib
 import json
 import os
 import re
@@ -24,6 +25,7 @@ from .core.sequence.files import FileFrame, list_files, look_at, read_file
 from .core.sequence.gather import gather, numbers_in_words
 from .core.stages import Stages
 from .core.timing.flicks import milliseconds, parse_delay, parse_rate
+from .core.whole import write_whole
 
 
 class _Parser(argparse.ArgumentParser):
@@ -242,20 +244,10 @@ def _bytes(text: str) -> int:
 
 
 def _write_file(path: Path, data: bytes) -> None:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".jayflick-")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        mask = os.umask(0)
-        os.umask(mask)
-        os.chmod(name, 0o666 & ~mask)
-        os.replace(name, path)
-    except BaseException:
-        os.unlink(name)
-        raise
+    write_whole(path, data)
+    mask = os.umask(0)  # the only way to ask for it
+    os.umask(mask)
+    path.chmod(0o666 & ~mask)
 
 
 def _write_frames(rendered: Rendered, folder: Path) -> None:
@@ -280,10 +272,22 @@ def _report(
             **{stage: round(seconds[stage], 4) for stage in ("rhythm", "framing", "tuning", "encoding")},
             "total": round(total, 4),
         },
-        "peak_memory_bytes": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
+        "peak_memory_bytes": _peak_memory(),
         "options": recipe.model_dump(mode="json"),
         "notes": rendered.notes,
     }
+
+
+def _peak_memory() -> int:
+    """The most memory this process ever had resident, in bytes.
+
+    Asked of the kernel's own page on it: the usual call also counts what a parent had before it started us.
+    """
+    with contextlib.suppress(OSError):
+        for line in Path("/proc/self/status").read_text().splitlines():
+            if line.startswith("VmHWM:"):
+                return int(line.split()[1]) * 1024
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
 
 
 # info and gather

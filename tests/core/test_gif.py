@@ -164,3 +164,34 @@ def test_every_way_of_being_broken_is_an_error_that_names_the_file() -> None:
             assert error.file == "broken.gif"  # noqa: PT017
             refused += 1
     assert refused > 50
+
+
+def test_clear_art_is_written_no_larger_than_it_is() -> None:
+    frame = np.zeros((40, 60, 4), np.uint8)
+    frame[10:20, 30:45] = (200, 30, 30, 255)
+    later = np.roll(frame, 5, axis=1)
+    gif = read_gif(coded([frame, later, np.zeros_like(frame)]))
+    assert [written.box for written in gif.frames] == [(30, 10, 15, 10), (35, 10, 15, 10), (0, 0, 1, 1)]
+    for wanted, seen in zip([frame, later, np.zeros_like(frame)], gif.pictures(), strict=True):
+        np.testing.assert_array_equal(seen, wanted)
+
+
+def test_dither_of_few_colours_invents_no_noise() -> None:
+    """Flat art of a few more colours than fit: diffusion only touches what the palette cannot show."""
+    random = np.random.default_rng(5)
+    colours = random.integers(0, 256, (300, 3)).astype(np.uint8)
+    frame = np.full((60, 80, 4), 255, np.uint8)
+    frame[:, :, :3] = colours[np.arange(4800).reshape(60, 80) // 16]
+    (seen,) = read_gif(coded([frame], amount=100)).pictures()
+    off = np.abs(seen[:, :, :3].astype(int) - frame[:, :, :3]).max(axis=2)
+    assert np.median(off) == 0
+    assert off.mean() < 4
+
+
+def test_a_still_area_costs_the_fewest_codes_there_can_be() -> None:
+    """Codes of a run grow by one pixel each (Appendix F): n codes cover n(n + 1) / 2 pixels."""
+    still = np.full((200, 200), 7, np.uint8)
+    data = lzw.encode(still, still, 255, size=8, free=True)
+    codes = next(n for n in range(1, 1000) if n * (n + 1) // 2 >= still.size)
+    assert lzw.decode(data, 8, still.size).tolist() == [255] * still.size
+    assert len(data) <= (codes + 3) * 10 // 8 + 1

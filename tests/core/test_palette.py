@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from jayflick.core.palette.choose import choose_palette
 from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
-from jayflick.core.palette.levels import EACH
+from jayflick.core.palette.levels import COARSE, EACH, FINE, SOFT, Levels
 from jayflick.core.palette.nearest import Nearest, fill_cell
 from jayflick.core.palette.oklab import LINEAR, SCALE, oklab_of_srgb
 
@@ -90,7 +90,16 @@ def test_two_halves_of_the_rows_make_the_whole() -> None:
         np.testing.assert_array_equal(mine, other)
     odd = counted(np.where(np.arange(4) == 3, 255, frame).astype(np.uint8))
     assert not odd.transparent
-    odd.add(
-        frame, rows=slice(0, None, 2)
-    )  # the one clear pixel lies in an odd row, which is not counted but still looked at
+    odd.add(frame, rows=slice(0, None, 2))  # the clear pixel's row is not counted, but still looked at
     assert odd.transparent
+
+
+@pytest.mark.parametrize("levels", [EACH, FINE, SOFT, COARSE])
+def test_every_group_of_colours_has_a_place_of_its_own(levels: Levels) -> None:
+    level = np.unique(levels.middle, return_index=True)[1]  # one level of each group
+    index = levels.index.astype(np.int64)
+    red, green, blue = (index[channel, level] for channel in range(3))
+    places = red[:, None, None] + green[None, :, None] + blue[None, None, :]
+    assert places.min() >= 0
+    assert places.max() < levels.size
+    assert np.bincount(places.ravel()).max() == 1

@@ -1,6 +1,8 @@
 """The whole way through: the same bytes for the same recipe, and no work done twice."""
 
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -156,3 +158,34 @@ def test_a_recipe_survives_being_written_down() -> None:
     assert Recipe.model_validate_json(wish.model_dump_json()) == wish
     assert wish.model_dump(mode="json")["gather"]["left_out"] == [1, 3]
     assert wish.outputs[0].alpha.matte == "#aabbcc"
+
+
+def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
+    script = f"""
+import sys
+from pathlib import Path
+from numba.core.dispatcher import Dispatcher
+from jayflick.core.recipe import Output, Recipe, Tuning
+from jayflick.core.render import render
+from jayflick.core.sequence.files import FileFrame, look_at
+from jayflick.core.stages import Stages
+from jayflick.core.warm import warm
+
+def compiled():
+    loops = [(n, o) for m in list(sys.modules.values()) if m.__name__.startswith("jayflick.core")
+             for n, o in vars(m).items() if isinstance(o, Dispatcher)]
+    return {{name: len(loop.signatures) for name, loop in loops}}
+
+warm()
+before = compiled()
+looked = look_at(sorted(Path({str(tmp_path / "frames")!r}).iterdir()))
+frames = [FileFrame(p, f.name, s, f.header.width, f.header.height) for p, f, s in looked]
+for dither in ("none", "diffusion"):
+    recipe = Recipe(outputs=(Output(tuning=Tuning(colours=32, dither=dither)),))
+    render(recipe, frames, "page", Stages(Path({str(tmp_path / "stages")!r})))
+after = compiled()
+assert before and before == after, {{n: after[n] for n in after if before.get(n) != after[n]}}
+"""
+    subprocess.run([sys.executable, "-c", script], check=True)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jayflick.core.gif.reader import read_gif
+from jayflick.core.gif.reader import describe, read_gif
 from tests.conftest import moving_square
 from tests.service.conftest import (
     bench,
@@ -103,6 +103,10 @@ def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None
     assert after["pixels"] == before["pixels"]
     assert [frame["delay_ms"] for frame in after["info"]["frames"]] == [100, 1000, 100, 100, 100, 100]
     assert after["seconds"]["encoding"] < 0.05
+    assert after["sha256"] == before["sha256"]  # one file serves both, given its time when it is fetched
+    for result in (before, after):
+        data = client.get(f"/api/results/{result['id']}/file").content
+        assert describe(read_gif(data), len(data)) == result["info"]
 
 
 @pytest.mark.parametrize(

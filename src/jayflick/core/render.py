@@ -144,7 +144,8 @@ def framed_picture(frame: SourceFrame, framing: Framing, size: Size, stages: Sta
         framing_key(frame, framing, size),
         lambda: frame_picture(frame.read(), framing, size).tobytes(),
     )
-    return np.frombuffer(data, np.uint8).reshape(height, width, 4)
+    # Writable, as other frames are: loops are compiled for each kind of array apart.
+    return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
 
 
 def render(

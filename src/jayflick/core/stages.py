@@ -3,11 +3,12 @@
 import hashlib
 import json
 import os
-import tempfile
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+
+from .whole import write_whole
 
 
 def stage_key(stage: str, version: int, *inputs: Any) -> str:
@@ -39,24 +40,13 @@ class Stages:
         except FileNotFoundError:
             self.runs[stage] += 1
             data = make()
-            self._keep(path, data)
+            write_whole(path, data, safe=False)
         else:
             os.utime(path)  # what was used last is dropped last
         return data
 
     def has(self, stage: str, key: str) -> bool:
         return self.path(stage, key).exists()
-
-    def _keep(self, path: Path, data: bytes) -> None:
-        path.parent.mkdir(exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".part-")
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-            os.replace(name, path)
-        except BaseException:
-            os.unlink(name)
-            raise
 
     def prune(self, most_bytes: int) -> None:
         """Drop what was used longest ago until at most ``most_bytes`` are kept."""

@@ -29,16 +29,20 @@ def compiled_before() -> bool:
 
 
 def warm() -> None:
-    """Compile, or load from disk, all loops by coding a few tiny frames. Takes half a minute the first time."""
-    x, y = np.meshgrid(np.arange(32), np.arange(32))
-    frames = []
-    for shift in range(3):
-        frame = np.stack([x * 8, y * 8, (x + y + shift) * 4, np.where(x > y, 255, 90)], axis=2).astype(np.uint8)
-        frames.append(settle(frame, Alpha()))
-    shared = share_palette(frames, 16)
-    for amount in (0, 60):
-        data = encode_gif(frames, shared, amount=amount)
-    describe(read_gif(data), len(data))
+    """Compile, or load from disk, all loops by coding small frames. Takes half a minute the first time."""
+    x, y = np.meshgrid(np.arange(128), np.arange(128))
+    for soft in (True, False):  # of few colours and partly clear; of more than are counted one by one
+        frames = []
+        for shift in range(3):
+            red, green, alpha = (
+                (x & 15, y & 15, (x > y) * 255) if soft else (x * 2, y * 2, np.full_like(x, 255))
+            )
+            frame = np.stack([red, green, (x * y + shift) & 255, alpha], axis=2).astype(np.uint8)
+            frames.append(settle(frame, Alpha()))
+        shared = share_palette(frames, 16)
+        for amount in (0, 60):
+            data = encode_gif(frames, shared, amount=amount)
+        describe(read_gif(data), len(data))
     with contextlib.suppress(OSError):  # an installation that cannot be written to compiles elsewhere
         _MARK.parent.mkdir(exist_ok=True)
         _MARK.write_text(_sources())

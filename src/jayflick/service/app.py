@@ -422,11 +422,13 @@ def get_file(
     info = projects.result_document(result).info
     delays = [frame.delay_ms // 10 for frame in info.frames]
     data = retime(read_gif(service.store.read(result.sha256)), delays, info.repeat)
-    kind, name = "attachment" if download else "inline", quote(recipe.output(result.output_id).file_name)
+    kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
+    plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
+    named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
     return Response(
         data,
         media_type="image/gif",
-        headers={"content-disposition": f"{kind}; filename*=utf-8''{name}", "cache-control": FOR_EVER},
+        headers={"content-disposition": f"{kind}; {named}", "cache-control": FOR_EVER},
     )
 
 

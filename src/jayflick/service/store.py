@@ -1,9 +1,9 @@
 """Picture files kept under the hash of their content: written once, never changed, never half there."""
 
 import hashlib
-import os
-import tempfile
 from pathlib import Path
+
+from ..core.whole import write_whole
 
 
 class Store:
@@ -23,22 +23,7 @@ class Store:
         path = self.path(sha256)
         if path.exists():
             return sha256
-        path.parent.mkdir(exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".part-")
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-            os.replace(name, path)
-        except BaseException:
-            Path(name).unlink(missing_ok=True)
-            raise
-        directory = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(directory)
-        finally:
-            os.close(directory)
+        write_whole(path, data)
         return sha256
 
     def read(self, sha256: str) -> bytes:

@@ -126,9 +126,10 @@ def _diffused(
                 shown[y, x] = none
             elif now == none or not _still(pixel, written[y, x], reach):
                 r, g, b = _channels(pixel)
-                r = min(max(r + ((here[e, 0] + ahead_r + 8) >> 4), 0), 255)
-                g = min(max(g + ((here[e, 1] + ahead_g + 8) >> 4), 0), 255)
-                b = min(max(b + ((here[e, 2] + ahead_b + 8) >> 4), 0), 255)
+                # What the pixel before brings comes last: all pixels of a row wait for each other by it.
+                r = min(max(((r << 4) + here[e, 0] + 8 + ahead_r) >> 4, 0), 255)
+                g = min(max(((g << 4) + here[e, 1] + 8 + ahead_g) >> 4, 0), 255)
+                b = min(max(((b << 4) + here[e, 2] + 8 + ahead_b) >> 4, 0), 255)
                 pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
                 if pick < 0:
                     pick = fill_cell(r, g, b, entries, linear, candidates, table, index, middle)

@@ -13,7 +13,7 @@ from ..compiled import compiled
 from ..dither.quantise import Quantiser
 from ..palette.choose import choose_palette
 from ..palette.histogram import EVERY, Histogram
-from ..palette.levels import EACH, FINE
+from ..palette.levels import EACH, FINE, SOFT
 from ..palette.nearest import Nearest
 from . import lzw
 from .writer import CLEAR, KEEP, Box, FrameBlock, colour_table_bits, write_gif
@@ -66,7 +66,7 @@ def _changed(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> tuple[int,
     for y in range(height):
         moved = np.uint8(0)
         for x in range(width):  # without an early end, so that it runs in vector lanes
-            moved |= np.uint8(canvas[y, x] ^ wanted[y, x])
+            moved = np.uint8(moved | np.uint8(canvas[y, x] ^ wanted[y, x]))
         if moved == 0:
             continue
         x = 0
@@ -83,12 +83,13 @@ def _changed(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8]) -> tuple[int,
 @compiled
 def _vanished(canvas: NDArray[np.uint8], wanted: NDArray[np.uint8], none: int) -> tuple[int, int, int, int]:
     """The edges of where ``canvas`` shows something and ``wanted`` nothing."""
+    nothing = np.uint8(none)
     height, width = canvas.shape
     left, right, top, bottom = width, -1, height, -1
     for y in range(height):
         gone = np.uint8(0)
         for x in range(width):
-            gone |= np.uint8(wanted[y, x] == none) & np.uint8(canvas[y, x] != none)
+            gone = np.uint8(gone | ((wanted[y, x] == nothing) & (canvas[y, x] != nothing)))
         if gone == 0:
             continue
         x = 0
@@ -224,7 +225,7 @@ def encode_gif(
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
     quantiser = Quantiser(
-        Nearest.of(palette, EACH if shared.few else FINE),
+        Nearest.of(palette, EACH if shared.few else SOFT if amount else FINE),
         height,
         width,
         amount=amount,

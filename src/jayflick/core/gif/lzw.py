@@ -80,11 +80,13 @@ def _encode(
                     continue
             store |= prefix << held
             held += bits
-            while held >= eight:
-                out[length] = np.uint8(store & np.uint64(255))
-                length += np.uint64(1)
-                store >>= eight
-                held -= eight
+            # At most three bytes are full; all are written and as many kept, which spares a branch.
+            out[length] = np.uint8(store & np.uint64(255))
+            out[length + np.uint64(1)] = np.uint8((store >> eight) & np.uint64(255))
+            out[length + np.uint64(2)] = np.uint8((store >> np.uint64(16)) & np.uint64(255))
+            length += held >> np.uint64(3)
+            store >>= held & np.uint64(24)
+            held &= np.uint64(7)
             if upcoming < np.uint64(4096):
                 key = (prefix << np.uint64(8)) | symbol
                 table[place] = np.uint32((key << np.uint64(12)) | upcoming)

@@ -159,11 +159,11 @@ def choose_palette(histogram: Histogram, most: int) -> NDArray[np.uint8]:
     colours, weights = histogram.colours()
     if histogram.exact and len(colours) <= most:
         return _dark_to_light(colours.astype(np.uint8))
-    points = oklab_of_srgb(colours, LINEAR)
+    points = oklab_of_srgb(np.ascontiguousarray(colours), LINEAR)
     centres = _split(points, weights, most)
     nearest = _refine(points, weights, centres, ROUNDS)
-    totals = np.zeros((len(centres), 4), np.float64)
-    np.add.at(totals, nearest, np.column_stack([colours * weights[:, None], weights]))
+    parts = [*(colours * weights[:, None]).T, weights]
+    totals = np.stack([np.bincount(nearest, part, len(centres)) for part in parts], axis=1)
     totals = totals[totals[:, 3] > 0]
     means = np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8)
     return _dark_to_light(np.unique(means, axis=0))

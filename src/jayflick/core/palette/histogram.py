@@ -193,7 +193,7 @@ class Histogram:
         """
         if not self.exact:
             sums = self.sums[self.sums[:, 3] > 0].astype(np.float64)
-            return sums[:, :3] / sums[:, 3:], sums[:, 3]
+            return sums[:, :3] / sums[:, 3:], np.ascontiguousarray(sums[:, 3])
         taken = np.flatnonzero(self.slots >= 0)
         taken = taken[np.argsort(self.slots[taken])]
         colours = self.slots[taken]

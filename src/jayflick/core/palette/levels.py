@@ -49,5 +49,7 @@ EACH = Levels.stepped((256, 1), interleaved=True)
 """Every level by itself: exact."""
 FINE = Levels.stepped((16, 1), (64, 2), (256, 4), interleaved=True)
 """88 groups: for looking up many colours quickly."""
+SOFT = Levels.stepped((16, 2), (256, 4), interleaved=True)
+"""68 groups: for dithered colours, whose small errors are made good by their neighbours."""
 COARSE = Levels.stepped((8, 2), (24, 4), (256, 8))
 """37 groups: for counting colours."""
