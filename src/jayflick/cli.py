@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -22,7 +23,9 @@ from .core.gif.reader import describe, read_gif
 from .core.recipe import Recipe
 from .core.render import Rendered, render
 from .core.sequence.files import FileFrame, list_files, look_at, read_file
-from .core.sequence.gather import gather, numbers_in_words
+from .core.sequence.gather import Sequence as Sequence_
+from .core.sequence.gather import gather
+from .core.sequence.rhythm import own_rhythm
 from .core.stages import Stages
 from .core.timing.flicks import milliseconds, parse_delay, parse_rate
 from .core.whole import write_whole
@@ -68,7 +71,11 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND", parser_class=_Parser)
 
     make = commands.add_parser("make", help="make a looping GIF, or numbered PNG frames, from frames")
-    make.add_argument("input", nargs="+", help="PNG files, a folder, or a pattern in quotes")
+    make.add_argument(
+        "input",
+        nargs="+",
+        help="frames, a folder, an archive, an animated file or clip, or a pattern in quotes",
+    )
     make.add_argument("-o", "--output", required=True, help="OUT.gif, or DIR/ for numbered PNG frames")
     time_options = make.add_mutually_exclusive_group()
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
@@ -101,7 +108,7 @@ def _parser() -> argparse.ArgumentParser:
     info.set_defaults(run=_info)
 
     collect = commands.add_parser("gather", help="which sequences are there, and what is wrong with them")
-    collect.add_argument("input", nargs="+", help="files, a folder, or a pattern in quotes")
+    collect.add_argument("input", nargs="+", help="files, a folder, an archive, or a pattern in quotes")
     collect.add_argument("--json", action="store_true")
     collect.set_defaults(run=_gather)
     return parser
@@ -122,11 +129,13 @@ def _make(options: argparse.Namespace) -> None:
         )
     if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
         raise InputError("is there already", file=output.name, remedy="add --force to replace it")
-    recipe = _recipe(options)
-    frames, pattern_notes = _frames(options.input)
-    read = time.perf_counter() - begun
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
-        rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch)))
+        taken_out = Path(scratch) / "frames"
+        taken_out.mkdir()
+        frames, sequence, pattern_notes = _frames(options.input, taken_out)
+        recipe = _recipe(options, sequence)
+        read = time.perf_counter() - begun
+        rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch) / "stages"))
     if folder:
         _write_frames(rendered, output)
     else:
@@ -140,15 +149,16 @@ def _make(options: argparse.Namespace) -> None:
         print(json.dumps(report, indent=2, ensure_ascii=False))
 
 
-def _frames(inputs: list[str]) -> tuple[list[FileFrame], list[str]]:
-    looked = look_at(list_files(inputs))
-    sequences, ignored = gather(found for _, found, _ in looked)
+def _frames(inputs: list[str], scratch: Path) -> tuple[list[FileFrame], Sequence_, list[str]]:
+    """The frames of the one sequence the inputs bring, that sequence, and notes on it."""
+    found, frames = look_at(list_files(inputs), scratch)
+    sequences, ignored = gather(found)
     if not sequences:
         first = ignored[0] if ignored else None
         raise InputError(
             first["message"] if first else "there are no frames here",
             file=first["file"] if first else ", ".join(inputs),
-            remedy="bring numbered PNG frames",
+            remedy="bring numbered frames, an animated picture or a clip",
         )
     if len(sequences) > 1:
         names = ", ".join(printable(s.pattern) for s in sequences[:5]) + ("…" if len(sequences) > 5 else "")
@@ -159,17 +169,11 @@ def _frames(inputs: list[str]) -> tuple[list[FileFrame], list[str]]:
     for problem in sequence.problems:
         if problem["kind"] in ("unreadable", "size", "repeated"):
             raise InputError(problem["message"], file=problem["file"], remedy=problem["remedy"])
-    known = {found: (path, sha256) for path, found, sha256 in looked}
-    frames = []
-    for found in sequence.files:
-        path, sha256 = known[found]
-        if found.header is not None:
-            frames.append(FileFrame(path, found.name, sha256, found.header.width, found.header.height))
-    notes = [f"numbers missing: {numbers_in_words(sequence.missing)}"] if sequence.missing else []
-    return frames, notes
+    notes = [problem["message"] for problem in sequence.problems]
+    return [replace(frames[found.name], number=found.number) for found in sequence.files], sequence, notes
 
 
-def _recipe(options: argparse.Namespace) -> Recipe:
+def _recipe(options: argparse.Namespace, sequence: Sequence_) -> Recipe:
     base: dict[str, Any] = {}
     if options.recipe:
         path = Path(options.recipe)
@@ -178,13 +182,13 @@ def _recipe(options: argparse.Namespace) -> Recipe:
         except ValidationError as error:
             raise InputError(_first(error), file=path.name, remedy="mend the recipe") from error
     else:
-        base = Recipe().model_dump(mode="json")
+        base = Recipe(rhythm=own_rhythm(sequence.files)).model_dump(mode="json")
     rhythm, framing, output = base["rhythm"], base["framing"], base["outputs"][0]
     if options.fps is not None:
         parse_rate(options.fps)
-        rhythm |= {"rate": options.fps, "delay": None}
+        rhythm |= {"rate": options.fps, "delay": None, "holds": {}}
     if options.delay is not None:
-        rhythm["delay"] = parse_delay(options.delay)
+        rhythm |= {"delay": parse_delay(options.delay), "holds": {}}
     if options.range is not None:
         match = re.fullmatch(r"(\d{1,9})-(\d{1,9})", options.range)
         if match is None:
@@ -316,7 +320,8 @@ def _info(options: argparse.Namespace) -> None:
 
 
 def _gather(options: argparse.Namespace) -> None:
-    sequences, ignored = gather(found for _, found, _ in look_at(list_files(options.input)))
+    with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
+        sequences, ignored = gather(look_at(list_files(options.input), Path(scratch))[0])
     document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
     if options.json:
         print(json.dumps(document, indent=2, ensure_ascii=False))
@@ -331,7 +336,7 @@ def _gather(options: argparse.Namespace) -> None:
     for item in document["ignored"]:
         print(f"ignored {printable(item['file'])}: {item['message']}")
     if not document["sequences"]:
-        raise InputError("there are no frames here", remedy="bring numbered PNG frames")
+        raise InputError("there are no frames here", remedy="bring numbered frames")
 
 
 if __name__ == "__main__":

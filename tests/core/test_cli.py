@@ -87,7 +87,9 @@ def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None: 
     (sequence,) = json.loads(printed)["sequences"]
     assert (status, sequence["count"], sequence["missing"]) == (0, 10, [4, 6])
     assert [problem["kind"] for problem in sequence["problems"]] == ["unreadable", "missing"]
-    assert json.loads(printed)["ignored"] == [{"file": "notes.txt", "message": "not a PNG picture"}]
+    assert json.loads(printed)["ignored"] == [
+        {"file": "notes.txt", "message": "not a picture that is read here"}
+    ]
     assert "square_6.png: the file is empty" in run("gather", folder)[1]
 
 

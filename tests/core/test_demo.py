@@ -5,8 +5,8 @@ import itertools
 import numpy as np
 import pytest
 
+from jayflick.core.pictures.kinds import read_picture
 from jayflick.core.sequence.names import split_name
-from jayflick.core.sequence.pictures import read_picture
 from jayflick.demo import DEMO, DemoProject
 
 PARAMETERS = pytest.mark.parametrize("project", DEMO, ids=[project.stem for project in DEMO])

@@ -6,11 +6,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
+from jayflick.core.pictures.header import Header
 from jayflick.core.sequence.gather import Found, gather, numbers_in_words
 from jayflick.core.sequence.names import split_name, title_of
-from jayflick.core.sequence.pictures import Header
 
-SIZE = Header(64, 48, 8, 6, False)
+SIZE = Header(64, 48, "8-bit RGBA", True)
 
 
 def found(name: str, header: Header = SIZE) -> Found:
@@ -45,7 +45,7 @@ def test_the_counter_is_the_last_number_of_the_name_and_never_the_ending() -> No
 
 def test_the_report_names_what_is_wrong() -> None:
     files = [found(f"w_{n}.png") for n in (1, 2, 5, 6)]
-    files += [found("w_06.png"), found("w_7.png", Header(64, 50, 8, 6, False)), found("other_1.png")]
+    files += [found("w_06.png"), found("w_7.png", Header(64, 50, "8-bit RGBA", True)), found("other_1.png")]
     files += [Found("w_8.png", None, InputError("the file is empty (0 bytes)", file="w_8.png", remedy="again"))]
     files += [Found("notes.txt", None, InputError("not a PNG picture"))]
     (main, other), ignored = gather(files)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from jayflick.core.errors import InputError
-from jayflick.core.sequence.pictures import read_header, read_picture
+from jayflick.core.pictures.kinds import read_header, read_picture
 
 
 def png(picture: Image.Image, **options: object) -> bytes:
@@ -73,7 +73,7 @@ def test_sixteen_bits_are_rounded_not_cut(channels: int) -> None:
     ("data", "reason"),
     [
         (b"", "the file is empty"),
-        (b"GIF89a" + bytes(40), "not a PNG picture"),
+        (b"plain words", "not a picture that is read here"),
         (SAMPLE[:5], "ends early, after 5 bytes"),
         (SAMPLE[: len(SAMPLE) // 2], "ends early"),
         (SAMPLE[:-1], "ends early"),

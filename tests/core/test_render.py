@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from PIL import Image
 from pydantic import ValidationError
 
 from jayflick.core.errors import Cancelled, InputError
@@ -23,12 +24,7 @@ def recipe(rhythm: dict[str, object] | None = None, **output: object) -> Recipe:
 
 @pytest.fixture
 def frames(tmp_path: Path) -> list[FileFrame]:
-    looked = look_at(save_frames(tmp_path / "frames", moving_square(6)))
-    return [
-        FileFrame(path, found.name, sha256, found.header.width, found.header.height)
-        for path, found, sha256 in looked
-        if found.header
-    ]
+    return list(look_at(save_frames(tmp_path / "frames", moving_square(6)), tmp_path)[1].values())
 
 
 def delays(rendered: Rendered) -> list[int]:
@@ -163,13 +159,15 @@ def test_a_recipe_survives_being_written_down() -> None:
 def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
     frames: list[FileFrame], tmp_path: Path
 ) -> None:
+    with Image.open(tmp_path / "frames" / "square_1.png") as first:
+        first.save(tmp_path / "frames" / "square_9.tga", compression="tga_rle")
     script = f"""
 import sys
 from pathlib import Path
 from numba.core.dispatcher import Dispatcher
 from jayflick.core.recipe import Output, Recipe, Tuning
 from jayflick.core.render import render
-from jayflick.core.sequence.files import FileFrame, look_at
+from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
 from jayflick.core.warm import warm
 
@@ -180,8 +178,7 @@ def compiled():
 
 warm()
 before = compiled()
-looked = look_at(sorted(Path({str(tmp_path / "frames")!r}).iterdir()))
-frames = [FileFrame(p, f.name, s, f.header.width, f.header.height) for p, f, s in looked]
+frames = list(look_at(sorted(Path({str(tmp_path / "frames")!r}).iterdir()), Path("."))[1].values())
 for dither in ("none", "diffusion"):
     recipe = Recipe(outputs=(Output(tuning=Tuning(colours=32, dither=dither)),))
     render(recipe, frames, "page", Stages(Path({str(tmp_path / "stages")!r})))

@@ -55,7 +55,7 @@ def test_delays_and_rates_are_read_with_their_unit() -> None:
 
 
 def positions(count: int, left_out: tuple[int, ...] = (), **rhythm: object) -> list[int]:
-    plan = plan_rhythm(Gather(left_out=frozenset(left_out)), Rhythm.model_validate(rhythm), count)
+    plan = plan_rhythm(Gather(left_out=frozenset(left_out)), Rhythm.model_validate(rhythm), [None] * count)
     return list(plan.positions)
 
 
@@ -77,7 +77,7 @@ def test_there_and_back_doubles_neither_end(count: int) -> None:
 
 def test_holds_belong_to_a_frame_in_both_directions() -> None:
     rhythm = Rhythm(rate="25", holds={2: SECOND}, direction="there-and-back")
-    plan = plan_rhythm(Gather(), rhythm, 3)
+    plan = plan_rhythm(Gather(), rhythm, [1, 2, 3])
     assert plan.positions == (1, 2, 3, 2)
     assert [duration // HUNDREDTH for duration in plan.durations] == [4, 100, 4, 100]
 

@@ -32,7 +32,7 @@ class Server:
 
     def start(self, *options: str) -> "Server":
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "jayflick.service.launch", "--data", self.data, "--port", "0", *options],
+            [sys.executable, "-m", "jayflick.service", "--data", self.data, "--port", "0", *options],
             stdout=subprocess.PIPE,
             text=True,
             env={**os.environ, **self.environment},
@@ -50,17 +50,18 @@ class Server:
         return self.process.pid
 
     def children(self, word: str) -> list[int]:
-        """Process ids of our children whose command line holds a word."""
-        found = []
+        """Process ids of all that we started, and of all that these did, whose command line holds a word."""
+        parents, commands = {}, {}
         for entry in Path("/proc").glob("[0-9]*"):
             try:
-                parent = int((entry / "stat").read_text().rpartition(")")[2].split()[1])
-                command = (entry / "cmdline").read_bytes().decode(errors="replace")
+                parents[int(entry.name)] = int((entry / "stat").read_text().rpartition(")")[2].split()[1])
+                commands[int(entry.name)] = (entry / "cmdline").read_bytes().decode(errors="replace")
             except (OSError, ValueError):
                 continue
-            if parent == self.pid and word in command:
-                found.append(int(entry.name))
-        return found
+        ours = {self.pid}
+        while more := {pid for pid, parent in parents.items() if parent in ours} - ours:
+            ours |= more
+        return [pid for pid in ours - {self.pid} if word in commands.get(pid, "")]
 
     def stop(self, number: int = signal.SIGTERM) -> int:
         assert self.process is not None

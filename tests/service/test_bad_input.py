@@ -1,11 +1,20 @@
 """Whatever is dropped: each bad file is named with what helps, the others stay, the server stays up."""
 
+import bz2
 import struct
+import tarfile
+import zipfile
 import zlib
+from io import BytesIO
+from typing import Any
 
 import httpx
+import numpy as np
 import pytest
+from PIL import Image
 
+from jayflick.core.sequence.pieces import Piece, Refused
+from jayflick.service.decoding import Decoders
 from tests.conftest import moving_square
 from tests.service.conftest import bench, bring, finished, numbered, png
 
@@ -21,7 +30,7 @@ def header_of(width: int, height: int) -> bytes:
     ("name", "data", "message"),
     [
         ("wave_6.png", b"", "the file is empty (0 bytes)"),
-        ("wave_6.png", b"hello, I am a text", "not a PNG picture"),
+        ("wave_6.png", b"hello, I am a text", "not a picture that is read here"),
         ("wave_6.png", GOOD[0][1][:200], "the file ends early, after 200 bytes"),
         ("wave_6.png", header_of(30000, 30000), "30000 × 30000 is more than the 50 million pixels"),
         ("../../wave_6.png", GOOD[0][1], "its name points outside its folder"),
@@ -32,7 +41,7 @@ def test_a_bad_file_is_named_and_the_others_stay(
     client: httpx.Client, name: str, data: bytes, message: str
 ) -> None:
     found = bring(client, [*GOOD, (name, data)])
-    bad = [file for file in found["taken"] if not file["taken"]]
+    bad = [file for file in found["taken"] if file["problem"]]
     assert len(bad) == 1
     assert message in bad[0]["problem"]["message"]
     assert bad[0]["problem"]["remedy"]
@@ -47,10 +56,11 @@ def test_a_bad_file_is_named_and_the_others_stay(
 def test_a_frame_of_another_size_is_reported_and_not_used(client: httpx.Client) -> None:
     found = bring(client, [*GOOD, ("wave_6.png", png(moving_square(1, 30, 30)[0]))])
     (card,) = found["projects"]
-    assert card["frames"] == 5
+    assert (card["frames"], card["recipe"]["gather"]["left_out"]) == (6, [6])
     (problem,) = card["report"]["problems"]
-    assert (problem["kind"], problem["file"]) == ("size", "wave_6.png")
+    assert (problem["kind"], problem["file"], problem["positions"]) == ("size", "wave_6.png", [6])
     assert "is 30 × 30, the others are 48 × 32" in problem["message"]
+    assert finished(client, card["id"])["info"]["count"] == 5
 
 
 def test_strange_names_are_only_names(client: httpx.Client) -> None:
@@ -72,7 +82,7 @@ def test_strange_names_are_only_names(client: httpx.Client) -> None:
 def test_nothing_usable_and_nothing_at_all_are_errors_that_say_so(client: httpx.Client) -> None:
     found = bring(client, [("notes.txt", b"hello")])
     assert found["status"] == 422
-    assert "notes.txt: not a PNG picture" in found["message"]
+    assert "notes.txt: not a picture that is read here" in found["message"]
     assert bring(client, [])["message"] == "no frames came"
 
 
@@ -84,9 +94,88 @@ def test_more_files_than_the_limit_are_refused_by_name_of_the_limit(client: http
     assert answer.status_code == 422
     assert "Maximum number of files is 40" in answer.json()["message"]
     for start in (0, 30):
-        last = client.post(f"/api/imports/{import_id}/files", files=files[start : start + 30])
-    assert "one import takes 40 files" in last.json()["message"]
+        taken = client.post(f"/api/imports/{import_id}/files", files=files[start : start + 30]).json()
+    assert sum(file["frames"] for file in taken) == 10
+    assert taken[-1]["problem"]["message"] == "one import takes 40 frames"
     assert client.get("/api/health").json()["ready"]
+
+
+def zipped(files: list[tuple[str, bytes]]) -> bytes:
+    out = BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, data in files:
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+def test_an_archive_brings_its_frames_and_names_what_it_cannot(client: httpx.Client) -> None:
+    files = [(f"walk/{name}", data) for name, data in GOOD]
+    found = bring(client, [("set.zip", zipped([*files, ("walk/wave_6.png", b""), ("../up_1.png", b"x")]))])
+    assert (found["taken"][0]["frames"], found["taken"][0]["problem"]["file"]) == (5, "walk/wave_6.png")
+    (card,) = found["projects"]
+    assert (card["name"], card["frames"]) == ("Wave", 5)
+    assert [item["file"] for item in found["ignored"]] == ["up_1.png"]
+    source = client.get(f"/api/revisions/{finished(client, card['id'])['revision_id']}/outputs/page/source/5")
+    np.testing.assert_array_equal(np.array(Image.open(BytesIO(source.content))), moving_square(5)[4])
+
+
+def test_a_moving_picture_keeps_its_delays_and_repeat(client: httpx.Client) -> None:
+    first, *others = [Image.fromarray(frame) for frame in moving_square(4)]
+    out = BytesIO()
+    first.save(out, "PNG", save_all=True, append_images=others, duration=[100, 50, 50, 200], loop=3)
+    (card,) = bring(client, [("wave.png", out.getvalue())])["projects"]
+    info = finished(client, card["id"])["info"]
+    assert (card["name"], info["repeat"]) == ("Wave", 3)
+    assert [frame["delay_ms"] for frame in info["frames"]] == [100, 50, 50, 200]
+
+
+def test_sequences_of_one_drop_become_one_project_each_one_of_all_or_separate_pictures(
+    client: httpx.Client,
+) -> None:
+    files = [(f"tern-{way}-fly-{n}.png", data) for way in ("N", "NE") for n, (_, data) in enumerate(GOOD, 1)]
+
+    def brought(projects: list[dict[str, object]] | None) -> list[dict[str, Any]]:
+        import_id = client.post("/api/imports").json()["id"]
+        parts = [("files", file) for file in files]
+        client.post(f"/api/imports/{import_id}/files", files=parts).raise_for_status()
+        seen = client.get(f"/api/imports/{import_id}").json()["sequences"]
+        assert {one["pattern"]: one["labels"] for one in seen} == {
+            "tern-N-fly-#.png": ["N"],
+            "tern-NE-fly-#.png": ["NE"],
+        }
+        body = {"projects": projects} if projects else None
+        cards = client.post(f"/api/imports/{import_id}/finish", json=body).raise_for_status().json()["projects"]
+        return list(cards)
+
+    both = ["tern-NE-fly-#.png", "tern-N-fly-#.png"]
+    assert [card["frames"] for card in brought(None)] == [5, 5]
+    (together,) = brought([{"patterns": both}])
+    assert (together["name"], together["frames"]) == ("Tern fly", 10)
+    assert [(part["labels"], part["first"], part["last"]) for part in together["report"]["parts"]] == [
+        (["NE"], 1, 5),
+        (["N"], 6, 10),
+    ]
+    assert finished(client, together["id"])["info"]["count"] == 10
+    assert [card["frames"] for card in brought([{"patterns": both[:1], "separate": True}])] == [1] * 5
+
+
+def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
+    wide = BytesIO()
+    Image.new("RGBA", (7000, 7000)).save(wide, "PNG")
+    endless = tarfile.TarInfo(".still")  # nothing in it is wanted, but it must be read past
+    endless.size = 2_000_000_000
+    slow = bz2.compress(endless.tobuf()) + bz2.compress(bytes(50_000_000)) * 40
+    for decoders, name, data, message in (
+        (Decoders(1, 256 << 20, 10), "wide.png", wide.getvalue(), "memory"),
+        (Decoders(1, 960 << 20, 1), "slow.tar.bz2", slow, "a picture in it takes more than 1 s to read"),
+    ):
+        (refused,) = decoders.pieces(data, name)
+        assert isinstance(refused, Refused)
+        assert message in refused.error.message
+        assert refused.error.file == name
+        (piece,) = decoders.pieces(GOOD[0][1], "wave_1.png")  # the next file is read as ever
+        assert isinstance(piece, Piece)
+        decoders.stop()
 
 
 def test_imports_that_are_unknown_finished_or_not_a_form_are_refused(client: httpx.Client) -> None:

@@ -122,14 +122,26 @@ class Output(Part):
     budget: int | None = Field(None, ge=1024, le=1 << 32, description="The most bytes it should have")
 
 
-class Gather(Part):
-    """Which of the frames are used."""
+Positions = frozenset[Annotated[int, Field(ge=1)]]
 
-    left_out: frozenset[Annotated[int, Field(ge=1)]] = Field(
+
+class Gather(Part):
+    """Which of the frames are used, and how what is wrong with the set is made good."""
+
+    left_out: Positions = Field(
         frozenset(), description="Positions of frames that are not used; the others keep theirs"
     )
+    folded: Positions = Field(
+        frozenset(), description="Positions of frames that are not shown, their time going to the one before"
+    )
+    gaps: Literal["skip", "hold"] = Field(
+        "skip", description="Missing numbers: played over, or the frame before held as long as they would last"
+    )
+    sizes: Literal["same", "scale"] = Field(
+        "same", description="Frames of another size than most: refused, or scaled to it"
+    )
 
-    @field_serializer("left_out")
+    @field_serializer("left_out", "folded")
     def _in_order(self, value: frozenset[int]) -> list[int]:
         return sorted(value)
 

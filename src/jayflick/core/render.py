@@ -3,6 +3,7 @@
 import itertools
 import json
 import time
+from collections import Counter
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -17,13 +18,13 @@ from .framing.scale import frame_picture, placement
 from .gif.encoder import SharedPalette, encode_gif, share_palette
 from .gif.reader import describe, read_gif
 from .gif.retime import retime
-from .recipe import Alpha, Framing, Output, Recipe, Size
+from .recipe import Framing, Gather, Output, Recipe, Size
 from .stages import Stages, stage_key
 from .timing.conform import GIF_FLOOR, conform
 from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
 
-FRAMING_VERSION = 1
+FRAMING_VERSION = 2
 PALETTE_VERSION = 2
 ENCODING_VERSION = 2
 READERS = 2
@@ -37,6 +38,11 @@ class SourceFrame(Protocol):
     def name(self) -> str: ...
     @property
     def sha256(self) -> str: ...
+    @property
+    def number(self) -> int | None:
+        """The counter in its name."""
+        ...
+
     @property
     def width(self) -> int: ...
     @property
@@ -83,17 +89,21 @@ class FramedFrames:
         frames: Sequence[SourceFrame],
         positions: Sequence[int],
         framing: Framing,
-        size: Size,
-        alpha: Alpha,
+        output: Output,
         stages: Stages,
+        usual: tuple[int, int] | None,
     ) -> None:
         self._frames = frames
         self._positions = positions
         self._framing = framing
-        self._size = size
-        self._alpha = alpha
+        self._size = output.size
+        self._alpha = output.alpha
         self._stages = stages
-        self._keys = {position: framing_key(frames[position - 1], framing, size) for position in set(positions)}
+        self._usual = usual
+        self._keys = {
+            position: framing_key(frames[position - 1], framing, output.size, usual)
+            for position in set(positions)
+        }
 
     def __len__(self) -> int:
         return len(self._positions)
@@ -108,7 +118,8 @@ class FramedFrames:
 
     def framed(self, position: int) -> NDArray[np.uint8]:
         """One framed picture, its soft alpha kept."""
-        return framed_picture(self._frames[position - 1], self._framing, self._size, self._stages)
+        frame = self._frames[position - 1]
+        return framed_picture(frame, self._framing, self._size, self._stages, self._usual)
 
     def prepare(self, on_progress: OnProgress) -> None:
         """Decode and frame all pictures that are not there yet, side by side."""
@@ -125,7 +136,15 @@ class FramedFrames:
         self.framed(position)
 
 
-def framing_key(frame: SourceFrame, framing: Framing, size: Size) -> str:
+def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int] | None:
+    """The size that frames of another are scaled to, if that is wished: the one most frames have."""
+    if gather.sizes == "same" or not frames:
+        return None
+    sizes = Counter((frame.width, frame.height) for frame in frames)
+    return max(sizes, key=lambda size: sizes[size])
+
+
+def framing_key(frame: SourceFrame, framing: Framing, size: Size, usual: tuple[int, int] | None) -> str:
     """The stage key of one framed picture."""
     return stage_key(
         "framing",
@@ -133,17 +152,26 @@ def framing_key(frame: SourceFrame, framing: Framing, size: Size) -> str:
         frame.sha256,
         framing.model_dump(mode="json"),
         size.model_dump(mode="json"),
+        usual if usual != (frame.width, frame.height) else None,
     )
 
 
-def framed_picture(frame: SourceFrame, framing: Framing, size: Size, stages: Stages) -> NDArray[np.uint8]:
-    """A source frame cropped and scaled, straight RGBA, shape (height, width, 4); kept as a stage result."""
-    width, height = placement(framing, size, frame.width, frame.height).canvas
-    data = stages.obtain(
-        "framing",
-        framing_key(frame, framing, size),
-        lambda: frame_picture(frame.read(), framing, size).tobytes(),
-    )
+def framed_picture(
+    frame: SourceFrame, framing: Framing, size: Size, stages: Stages, usual: tuple[int, int] | None = None
+) -> NDArray[np.uint8]:
+    """A source frame cropped and scaled, straight RGBA, shape (height, width, 4); kept as a stage result.
+
+    A frame that is not of the ``usual`` size (width, height) is first brought onto a canvas of it, whole.
+    """
+
+    def make() -> bytes:
+        picture = frame.read()
+        if usual is not None and usual != (frame.width, frame.height):
+            picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
+        return frame_picture(picture, framing, size).tobytes()
+
+    width, height = placement(framing, size, *(usual or (frame.width, frame.height))).canvas
+    data = stages.obtain("framing", framing_key(frame, framing, size, usual), make)
     # Writable, as other frames are: loops are compiled for each kind of array apart.
     return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
 
@@ -195,9 +223,11 @@ class _Work:
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
         output = recipe.output(output_id)
-        plan = plan_rhythm(recipe.gather, recipe.rhythm, len(frames))
-        _require_one_size(frames, plan)
-        framed = FramedFrames(frames, plan.positions, recipe.framing, output.size, output.alpha, stages)
+        plan = plan_rhythm(recipe.gather, recipe.rhythm, [frame.number for frame in frames])
+        usual = usual_size(frames, recipe.gather)
+        if usual is None:
+            _require_one_size(frames, plan)
+        framed = FramedFrames(frames, plan.positions, recipe.framing, output, stages, usual)
         alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
         key = stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, plan.repeat == 1)
         return cls(output, plan, framed, key)

@@ -10,8 +10,11 @@ import numpy as np
 from .framing.alpha import settle
 from .gif.encoder import encode_gif, share_palette
 from .gif.reader import describe, read_gif
+from .pictures.kinds import read_picture
 from .recipe import Alpha
 
+_RUN_CODED = bytes([0, 0, 10, 0, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 1, 0, 24, 32, 129, 1, 2, 3])
+"""A TGA of 2 × 1 pixels in one run."""
 _MARK = Path(__file__).parent / "__pycache__" / "compiled"
 
 
@@ -43,6 +46,7 @@ def warm() -> None:
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)
         describe(read_gif(data), len(data))
+    read_picture(_RUN_CODED, name="two.tga")
     with contextlib.suppress(OSError):  # an installation that cannot be written to compiles elsewhere
         _MARK.parent.mkdir(exist_ok=True)
         _MARK.write_text(_sources())

@@ -27,29 +27,34 @@ from .. import __version__
 from ..core.errors import InputError, JayFlickError
 from ..core.gif.reader import read_gif
 from ..core.gif.retime import retime
+from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import Recipe
-from ..core.render import framed_picture, render_at_once
-from ..core.sequence.pictures import MAX_PIXELS
+from ..core.render import framed_picture, render_at_once, usual_size
+from ..core.sequence.pieces import Refused
 from ..core.stages import Stages, stage_key
 from ..core.warm import warm
 from . import imports, projects
 from .database import make_engine, make_sessions
+from .decoding import Decoders
 from .events import Hub
 from .guard import Guard
 from .jobs import JobRunner
 from .models import Result, Revision
 from .projects import Conflict, NotFound
 from .schemas import (
+    Choice,
     Edit,
     FileTaken,
     Health,
     ImportDone,
+    ImportReport,
     ImportStarted,
     Limits,
     Problem,
     ProjectCard,
     ProjectInfo,
     Rename,
+    Report,
 )
 from .settings import Settings
 from .store import Store
@@ -77,6 +82,7 @@ class Service:
         self.hub = Hub()
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+        self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
 
     def make_at_once(self, session: Session, revision: Revision, output_id: str) -> None:
         """Make an output here and now if all its pictures are coded already, as after a change of time."""
@@ -172,7 +178,10 @@ def begin_import(service: Parts) -> ImportStarted:
     },
 )
 async def add_files(import_id: ProjectId, request: Request, service: Parts) -> list[FileTaken]:
-    """Send frames. Each is checked whole and kept before the answer; a bad one does not stop the others."""
+    """Send frames, clips or archives. Each is read whole and kept before the answer; a bad one stops no other.
+
+    A file's name may have folders: ``walk/0001.png``.
+    """
     settings = service.settings
     length = request.headers.get("content-length")
     if length is not None and int(length) > settings.most_import_bytes:
@@ -210,42 +219,69 @@ def _too_large(settings: Settings) -> InputError:
 
 
 def _check_open(service: Service, import_id: str) -> None:
+    settings = service.settings
     with service.sessions() as session:
-        imports.check_open(session, import_id, service.settings.most_files)
+        imports.check_open(session, import_id, settings.most_files, settings.most_import_bytes)
 
 
 def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
     name = upload.filename or ""
-    try:
-        name = imports.clean_name(name)
-        if (upload.size or 0) > service.settings.most_file_bytes:
-            raise InputError(
-                f"is larger than {service.settings.most_file_bytes // 1048576} MB",
-                file=name,
-                remedy="scale it down",
-            )
-        data = upload.file.read()
-        header, sha256 = imports.take(service.store, service.stages, name, data)
-    except InputError as error:
+    taken = 0
+    refused: list[InputError] = []
+
+    def refuse(error: InputError, name: str) -> None:
+        refused.append(error)
         with service.sessions.begin() as session:
             imports.note_refused(session, import_id, error, name)
-        return FileTaken(name=name, taken=False, problem=Problem.model_validate(problem_of(error)))
-    with service.sessions.begin() as session:
-        imports.check_open(session, import_id, service.settings.most_files)
-        imports.note_taken(session, import_id, name, header, sha256, len(data))
-    return FileTaken(name=name, taken=True)
+
+    try:
+        name = imports.clean_name(name)
+        most = service.settings.most_file_bytes
+        if (upload.size or 0) > most:
+            raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
+        data = upload.file.read()
+        _check_open(service, import_id)
+        for piece in service.decoders.pieces(data, name):
+            if isinstance(piece, Refused):
+                refuse(piece.error, piece.name)
+                continue
+            if taken:  # an archive or a clip may hold more than there is room for
+                _check_open(service, import_id)
+            imports.clean_name(piece.name)
+            sha256 = imports.keep(service.store, service.stages, piece, data)
+            with service.sessions.begin() as session:
+                size = len(piece.data if piece.data is not None else data)
+                imports.note_taken(session, import_id, piece, sha256, size)
+            taken += 1
+            if taken % 8 == 0:
+                service.hub.tell("import", import_id=import_id, name=name, frames=taken)
+    except InputError as error:
+        refuse(error, name)
+    problem = Problem.model_validate(problem_of(refused[0])) if refused else None
+    return FileTaken(name=name, frames=taken, problem=problem)
+
+
+@router.get("/imports/{import_id}", tags=["imports"])
+def get_import(import_id: ProjectId, session: Reading) -> ImportReport:
+    """What came so far, sorted into sequences by name and number, and what is wrong with each."""
+    sequences, ignored, _ = imports.look_through(session, import_id)
+    reports = [Report.model_validate(sequence.document()) for sequence in sequences]
+    return ImportReport(sequences=reports, ignored=_ignored(ignored))
+
+
+def _ignored(items: list[dict[str, str]]) -> list[Problem]:
+    return [Problem(kind="input", message=item["message"], file=item["file"]) for item in items]
 
 
 @router.post("/imports/{import_id}/finish", tags=["imports"])
-def finish_import(import_id: ProjectId, service: Parts) -> ImportDone:
-    """Group what came by name and number, and make a project of each sequence."""
+def finish_import(import_id: ProjectId, service: Parts, choice: Choice | None = None) -> ImportDone:
+    """Make projects of what came: one of each sequence, unless a choice is made."""
     with service.sessions.begin() as session:
-        made, ignored = imports.finish(session, import_id)
+        made, ignored = imports.finish(session, import_id, choice)
         cards = [projects.card(session, project) for project in made]
     for made_card in cards:
         service.changed(made_card.id)
-    problems = [Problem(kind="input", message=item["message"], file=item["file"]) for item in ignored]
-    return ImportDone(projects=cards, ignored=problems)
+    return ImportDone(projects=cards, ignored=_ignored(ignored))
 
 
 # projects
@@ -368,8 +404,7 @@ def get_thumb(project_id: ProjectId, position: int, service: Parts, session: Rea
     if not 1 <= position <= len(frames):
         raise NotFound("there is no such frame")
     frame = frames[position - 1]
-
-    data = imports.thumbnail(service.stages, frame.sha256, frame.read)
+    data = imports.thumb_of(service.stages, frame)
     return Response(data, media_type="image/webp", headers={"cache-control": "private, max-age=60"})
 
 
@@ -392,7 +427,8 @@ def get_source(revision_id: int, output_id: str, position: int, service: Parts, 
         raise NotFound("there is no such output") from None
     if not 1 <= position <= len(frames):
         raise NotFound("there is no such frame")
-    picture = framed_picture(frames[position - 1], recipe.framing, output.size, service.stages)
+    usual = usual_size(frames, recipe.gather)
+    picture = framed_picture(frames[position - 1], recipe.framing, output.size, service.stages, usual)
     return _png(picture)
 
 
@@ -521,10 +557,12 @@ def create_app(settings: Settings) -> FastAPI:
         service.hub.attach(asyncio.get_running_loop())
         await run_in_threadpool(service.stages.prune, settings.most_stage_bytes)
         service.jobs.start()
+        service.decoders.start()
         # Loading compiled loops takes a second or two; the first edit should not have to wait for it.
         threading.Thread(target=warm, name="warm", daemon=True).start()
         yield
         service.hub.close()
+        await run_in_threadpool(service.decoders.stop)
         await run_in_threadpool(service.jobs.stop)
         service.engine.dispose()
 

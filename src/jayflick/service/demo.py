@@ -3,12 +3,10 @@
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.sequence.gather import Found, gather
-from ..core.sequence.names import split_name
+from ..core.sequence.pieces import Piece, pieces
 from ..core.stages import Stages
 from ..demo.load import drawn_demo
-from . import projects
-from .imports import keep_picture, take
-from .models import Frame
+from .imports import keep, keep_picture, make_project
 from .settings import Settings
 from .store import Store
 
@@ -20,19 +18,16 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
         return False
     store, stages = Store(settings.store), Stages(settings.stages)
     for demo, files in drawn_demo():
-        taken = []
+        taken: list[tuple[Piece, str, int]] = []
         for index, data in enumerate(files):
-            name = demo.file_name(index)
-            header, sha256 = take(store, stages, name, data)
-            taken.append((name, header, sha256, len(data)))
-        report = gather(Found(name, header) for name, header, _, _ in taken)[0][0].document()
+            for piece in pieces(data, demo.file_name(index)):
+                assert isinstance(piece, Piece)
+                taken.append((piece, keep(store, stages, piece, data), len(data)))
+        sequences, _ = gather(Found(piece.name, piece.header, None, piece.looks) for piece, _, _ in taken)
+        hashes = {piece.name: sha256 for piece, sha256, _ in taken}
         with sessions.begin() as session:
-            frames = []
-            for position, (name, header, sha256, size) in enumerate(taken, 1):
-                keep_picture(session, header, sha256, size)
-                frames.append(
-                    Frame(position=position, number=split_name(name).number, name=name, sha256=sha256)
-                )
-            projects.create(session, demo.title, report, frames, demo.recipe)
+            for piece, sha256, size in taken:
+                keep_picture(session, piece, sha256, size)
+            make_project(session, sequences, hashes, title=demo.title, recipe=demo.recipe)
     mark.touch()
     return True

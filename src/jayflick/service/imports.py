@@ -1,29 +1,34 @@
 """Bringing frames in: files one by one, then what they make together."""
 
 import hashlib
+import itertools
 import re
 import unicodedata
-from collections.abc import Callable
-from io import BytesIO
+from base64 import b64decode, b64encode
+from collections.abc import Sequence
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-from PIL import Image
 from sqlalchemy import func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.recipe import MAX_SIDE, Output, Recipe, Size, Tuning
-from ..core.sequence.gather import Found, Sequence, gather, majority_size
-from ..core.sequence.names import split_name, title_of
-from ..core.sequence.pictures import Header, read_header, read_picture
+from ..core.pictures.header import Header
+from ..core.pictures.kinds import NAMED
+from ..core.pictures.looks import Looks
+from ..core.recipe import MAX_SIDE, Gather, Output, Recipe, Rhythm, Size, Tuning
+from ..core.sequence import gather as gathering
+from ..core.sequence.gather import Found, gather, majority_size
+from ..core.sequence.names import title_of
+from ..core.sequence.pieces import Piece, thumbnail
+from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
 from . import projects
 from .models import Frame, Import, ImportFile, Picture, Project, now
 from .projects import Conflict, NotFound, new_id
+from .schemas import Choice, NewProject
 from .store import Store
+from .worker import StoredFrame
 
 LONGEST_NAME = 255
 
@@ -36,68 +41,73 @@ def begin(session: Session) -> str:
 
 
 def clean_name(name: str) -> str:
-    """The bare file name of an upload; ``InputError`` when it is none that can be kept."""
+    """The name of an upload with its folders; ``InputError`` when it is none that can be kept."""
     # Browsers write a quote in a form's file name as %22 (HTML Standard, multipart/form-data encoding).
-    parts = re.split(r"[/\\]", unicodedata.normalize("NFC", name.replace("%22", '"')))
-    bare = parts[-1]
-    if ".." in parts[:-1] or bare in ("", ".", ".."):
+    plain = unicodedata.normalize("NFC", name.replace("%22", '"')).replace("\\", "/")
+    parts = [part for part in plain.split("/") if part not in ("", ".")]
+    if plain.startswith("/") or ".." in parts or not parts or plain.endswith("/"):
         raise InputError("its name points outside its folder", file=name, remedy="give it a plain name")
-    if len(bare) > LONGEST_NAME:
+    clean = "/".join(parts)
+    if len(clean) > LONGEST_NAME:
         raise InputError(
-            f"its name has {len(bare)} characters; {LONGEST_NAME} are the most",
-            file=bare[:60] + "…",
+            f"its name has {len(clean)} characters; {LONGEST_NAME} are the most",
+            file=clean[:60] + "…",
             remedy="give it a shorter name",
         )
-    return bare
+    return clean
 
 
-def take(store: Store, stages: Stages, name: str, data: bytes) -> tuple[Header, str]:
-    """Check one file to its last pixel and keep it; returns its header and hash once it is safe."""
-    header = read_header(data, name=name)
-    picture = read_picture(data, name=name)  # whole, or refused now rather than at the first render
-    sha256 = store.put(data)
-    thumbnail(stages, sha256, lambda: picture)
-    return header, sha256
+def keep(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:
+    """Keep a piece's picture, ``data`` if it brings none of its own; returns its hash once it is safe."""
+    sha256 = store.put(piece.data if piece.data is not None else data)
+    stages.obtain("thumb", _thumb_key(sha256), lambda: piece.thumb)
+    return sha256
 
 
-def thumbnail(stages: Stages, sha256: str, read: Callable[[], NDArray[np.uint8]]) -> bytes:
-    """A small WebP of a picture, at most 112 pixels high; ``read`` is only called when there is none yet."""
-
-    def make() -> bytes:
-        small = Image.fromarray(read())
-        small.thumbnail((400, 112))
-        out = BytesIO()
-        small.save(out, "WEBP", quality=82)
-        return out.getvalue()
-
-    return stages.obtain("thumb", stage_key("thumb", 1, sha256), make)
+def thumb_of(stages: Stages, frame: StoredFrame) -> bytes:
+    """A small WebP of a frame."""
+    return stages.obtain("thumb", _thumb_key(frame.sha256), lambda: thumbnail(frame.read()))
 
 
-def keep_picture(session: Session, header: Header, sha256: str, size: int) -> None:
+def _thumb_key(sha256: str) -> str:
+    return stage_key("thumb", 1, sha256)
+
+
+def note_taken(session: Session, import_id: str, piece: Piece, sha256: str, size: int) -> None:
+    """Record a frame of an import; the same name again replaces what it brought before."""
+    keep_picture(session, piece, sha256, size)
+    _note(
+        session,
+        import_id,
+        piece.name,
+        sha256=sha256,
+        duration=piece.duration,
+        repeat=piece.repeat,
+        message="",
+        remedy="",
+    )
+
+
+def keep_picture(session: Session, piece: Piece, sha256: str, size: int) -> None:
     """Record a picture of the store, unless it is known already."""
+    header, looks = piece.header, piece.looks
+    facts = {
+        "notes": header.notes,
+        "digest": looks.digest,
+        "signature": b64encode(looks.signature).decode(),
+        "cut": looks.cut,
+    }
     values = {
         "sha256": sha256,
         "bytes": size,
         "width": header.width,
         "height": header.height,
-        "label": header.label,
+        "label": header.label[:40],
         "transparent": header.transparent,
+        "facts": facts,
         "created": now(),
     }
-    session.execute(insert(Picture).values(**values).prefix_with("IGNORE"))
-
-
-def note_taken(session: Session, import_id: str, name: str, header: Header, sha256: str, size: int) -> None:
-    """Record a file of an import; the same name again replaces what it brought before."""
-    keep_picture(session, header, sha256, size)
-    facts = {
-        "width": header.width,
-        "height": header.height,
-        "depth": header.depth,
-        "kind": header.kind,
-        "keyed": header.keyed,
-    }
-    _note(session, import_id, name, sha256=sha256, header=facts, message="", remedy="")
+    session.execute(insert(Picture).values(**values).on_duplicate_key_update(facts=facts))
 
 
 def note_refused(session: Session, import_id: str, error: InputError, name: str) -> None:
@@ -107,7 +117,6 @@ def note_refused(session: Session, import_id: str, error: InputError, name: str)
         import_id,
         name[:LONGEST_NAME],
         sha256=None,
-        header=None,
         message=error.message,
         remedy=error.remedy,
     )
@@ -122,72 +131,138 @@ def _note(session: Session, import_id: str, name: str, **facts: Any) -> None:
     )
 
 
-def check_open(session: Session, import_id: str, most_files: int) -> None:
+def check_open(session: Session, import_id: str, most_files: int, most_bytes: int) -> None:
     """Refuse a file for an import that is not open, or full."""
-    opened = session.get(Import, import_id)
+    _open(session, import_id)
+    count, size = session.execute(
+        select(func.count(), func.coalesce(func.sum(Picture.bytes), 0))
+        .select_from(ImportFile)
+        .outerjoin(Picture, Picture.sha256 == ImportFile.sha256)
+        .where(ImportFile.import_id == import_id)
+    ).one()
+    if count >= most_files or size >= most_bytes:
+        limit = f"{most_files} frames" if count >= most_files else f"{most_bytes // 1048576} MB of frames"
+        raise InputError(f"one import takes {limit}", remedy="bring them in parts, or thin them out first")
+
+
+def _open(session: Session, import_id: str, *, lock: bool = False) -> Import:
+    opened = session.get(Import, import_id, with_for_update=lock)
     if opened is None:
         raise NotFound("there is no such import", remedy="drop the frames again")
     if opened.state != "open":
         raise Conflict("this import is finished already", remedy="drop the frames again")
-    count = session.scalar(select(func.count()).where(ImportFile.import_id == import_id)) or 0
-    if count >= most_files:
-        raise InputError(
-            f"one import takes {most_files} files", remedy="bring them in parts, or thin them out first"
-        )
+    return opened
 
 
-def finish(session: Session, import_id: str) -> tuple[list[Project], list[dict[str, str]]]:
-    """Make a project of each sequence the import brought; returns them and the files that went into none."""
-    opened = session.get(Import, import_id, with_for_update=True)
-    if opened is None:
-        raise NotFound("there is no such import", remedy="drop the frames again")
-    if opened.state != "open":
-        raise Conflict("this import is finished already")
-    rows = session.scalars(select(ImportFile).where(ImportFile.import_id == import_id)).all()
-    hashes = {row.name: row.sha256 for row in rows if row.sha256}
-    sequences, ignored = gather(_found(row) for row in rows)
+def look_through(
+    session: Session, import_id: str
+) -> tuple[list[gathering.Sequence], list[dict[str, str]], dict[str, str]]:
+    """The sequences that an import's files make, what is in none of them, and each frame's hash by its name.
+
+    ``InputError`` when there is no sequence at all.
+    """
+    _open(session, import_id)
+    rows = session.execute(
+        select(ImportFile, Picture)
+        .outerjoin(Picture, Picture.sha256 == ImportFile.sha256)
+        .where(ImportFile.import_id == import_id)
+    ).all()
+    hashes = {row.name: row.sha256 for row, _ in rows if row.sha256}
+    sequences, ignored = gather(_found(row, picture) for row, picture in rows)
     if not sequences:
         reasons = "; ".join(f"{item['file']}: {item['message']}" for item in ignored[:3])
         more = f"; and {len(ignored) - 3} more" if len(ignored) > 3 else ""
         raise InputError(
             f"no usable frames: {reasons}{more}" if ignored else "no frames came",
-            remedy="drop numbered PNG frames",
+            remedy=f"drop {NAMED} files, a clip or an archive of frames",
         )
-    made = [_project(session, sequence, hashes) for sequence in sequences]
+    return sequences, ignored, hashes
+
+
+def _found(row: ImportFile, picture: Picture | None) -> Found:
+    if picture is None:
+        return Found(row.name, None, InputError(row.message, file=row.name, remedy=row.remedy))
+    facts = picture.facts or {}
+    header = Header(
+        picture.width,
+        picture.height,
+        picture.label,
+        picture.transparent,
+        notes=tuple(facts.get("notes", ())),
+    )
+    looks = Looks(facts["digest"], b64decode(facts["signature"]), facts["cut"]) if "digest" in facts else None
+    return Found(row.name, header, None, looks, row.duration, row.repeat)
+
+
+def finish(
+    session: Session, import_id: str, choice: Choice | None = None
+) -> tuple[list[Project], list[dict[str, str]]]:
+    """Make projects of the sequences the import brought: one of each, unless ``choice`` says otherwise.
+
+    Returns them and the files that went into none.
+    """
+    opened = _open(session, import_id, lock=True)
+    sequences, ignored, hashes = look_through(session, import_id)
+    known = {sequence.pattern: sequence for sequence in sequences}
+    wishes = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
+    if not {pattern for wish in wishes for pattern in wish.patterns} <= known.keys():
+        raise InputError("a sequence was chosen that this import does not hold", remedy="choose anew")
+    made: list[Project] = []
+    for wish in wishes:
+        chosen = [known[pattern] for pattern in wish.patterns]
+        if wish.separate:
+            alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
+            made += [make_project(session, [single], hashes) for single in alone]
+        else:
+            made.append(make_project(session, chosen, hashes))
     opened.state = "done"
     return made, ignored
 
 
-def _found(row: ImportFile) -> Found:
-    if row.header is None:
-        return Found(row.name, None, InputError(row.message, file=row.name, remedy=row.remedy))
-    return Found(row.name, Header(**row.header))  # type: ignore[arg-type]
+def make_project(
+    session: Session,
+    sequences: Sequence[gathering.Sequence],
+    hashes: dict[str, str],
+    *,
+    title: str | None = None,
+    recipe: Recipe | None = None,
+) -> Project:
+    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
+    together = gathering.joined(sequences)
+    files = together.files
+    frames = [
+        Frame(position=position, number=found.number, name=found.name, sha256=hashes[found.name])
+        for position, found in enumerate(files, 1)
+    ]
+    title = title or title_of(together.pattern)
+    recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
+    return projects.create(session, title, together.document(), frames, recipe)
 
 
-def _project(session: Session, sequence: Sequence, hashes: dict[str, str]) -> Project:
-    """The sequence's frames of the usual size, each number once, as a project with a first recipe."""
-    usual = majority_size(sequence.files)
-    frames: list[Frame] = []
+def unused(sequence: gathering.Sequence) -> frozenset[int]:
+    """Positions that a new project leaves out: frames of another size, and all but the first of a number."""
+    left_out = {p for problem in sequence.problems if problem["kind"] == "size" for p in problem["positions"]}
+    ends = itertools.accumulate(part.count for part in sequence.parts)
+    begins = {0, *ends}
     seen: set[int] = set()
-    for found in sequence.files:
-        number = split_name(found.name).number
-        header = found.header
-        if header is None or (header.width, header.height) != usual or number in seen:
+    for index, found in enumerate(sequence.files):
+        if index in begins:
+            seen = set()
+        if found.number is None or index + 1 in left_out:
             continue
-        if number is not None:
-            seen.add(number)
-        frames.append(
-            Frame(position=len(frames) + 1, number=number, name=found.name, sha256=hashes[found.name])
-        )
-    title = title_of(sequence.pattern)
-    return projects.create(session, title, sequence.document(), frames, first_recipe(title, *usual))
+        if found.number in seen:
+            left_out.add(index + 1)
+        seen.add(found.number)
+    return frozenset(left_out)
 
 
-def first_recipe(title: str, width: int, height: int) -> Recipe:
+def first_recipe(
+    title: str, width: int, height: int, left_out: frozenset[int] = frozenset(), rhythm: Rhythm | None = None
+) -> Recipe:
     """What a new project starts with: its own size, but no wider than a page column."""
     stem = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-") or "loop"
     column = 640
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))
     output = Output(file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), budget=1024 * 1024)
-    return Recipe(outputs=(output,))
+    return Recipe(gather=Gather(left_out=left_out), rhythm=rhythm or Rhythm(), outputs=(output,))

@@ -108,7 +108,3 @@ def _port(wanted: int | None) -> int:
             found: int = probe.getsockname()[1]
             return found
     raise JayFlickError(f"port {wanted} is taken", remedy="choose another with --port, or leave it out")
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -1,6 +1,7 @@
 """The tables. Revisions and results are only ever added; a project points at the ones that count."""
 
 from datetime import UTC, datetime
+from typing import Any
 
 from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
@@ -45,6 +46,8 @@ class Picture(Base):
     height: Mapped[int] = mapped_column()
     label: Mapped[str] = mapped_column(String(40))
     transparent: Mapped[bool] = mapped_column()
+    facts: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
+    """What reading it changes (notes), and what was seen of its pixels (digest, signature, cut)."""
     created: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
@@ -89,7 +92,9 @@ class ImportFile(Base):
     name_key: Mapped[str] = mapped_column(Sha256)
     """SHA-256 of the name: names that differ only in case or accents are different files."""
     sha256: Mapped[str | None] = mapped_column(ForeignKey("pictures.sha256"), default=None)
-    header: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
+    duration: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """How long it was shown in the file it was taken out of, in flicks."""
+    repeat: Mapped[int | None] = mapped_column(default=None)
     message: Mapped[str] = mapped_column(Text, default="")
     remedy: Mapped[str] = mapped_column(Text, default="")
 

@@ -67,7 +67,10 @@ def edit(
         raise Conflict(
             "this project was changed in another window", remedy="look at that change, then make yours again"
         )
-    plan_rhythm(recipe.gather, recipe.rhythm, _frame_count(session, project_id))  # refuse what cannot be played
+    numbers = session.scalars(
+        select(Frame.number).where(Frame.project_id == project_id).order_by(Frame.position)
+    )
+    plan_rhythm(recipe.gather, recipe.rhythm, numbers.all())  # refuse what cannot be played
     _add_revision(session, project, recipe, label, gesture, at_once)
 
 

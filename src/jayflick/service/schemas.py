@@ -41,10 +41,20 @@ class FrameInfo(Document):
 
 
 class ReportProblem(Document):
-    kind: Literal["unreadable", "size", "missing", "repeated"]
+    kind: Literal["unreadable", "size", "missing", "repeated", "identical", "turn", "cut", "converted"]
     file: str
     message: str
     remedy: str
+    positions: list[int] = Field([], description="The frames it is about, from 1 in the gathered order")
+
+
+class ReportPart(Document):
+    """One of the sequences that were put together."""
+
+    pattern: str
+    labels: list[str]
+    first: int = Field(description="Position of its first frame")
+    last: int
 
 
 class Report(Document):
@@ -52,6 +62,7 @@ class Report(Document):
 
     name: str
     pattern: str = Field(examples=["dusk_lamp_#.png"])
+    labels: list[str] = Field([], description="What tells it from the others: direction, motion")
     count: int
     first: int | None
     last: int | None
@@ -60,6 +71,7 @@ class Report(Document):
     sizes: dict[str, int] = Field(examples=[{"960x540": 48}])
     files: list[str]
     problems: list[ReportProblem]
+    parts: list[ReportPart] = Field([], description="The sequences, when several were put together")
 
 
 class FrameBytes(Document):
@@ -173,8 +185,28 @@ class FileTaken(Document):
     """How one file of an import fared."""
 
     name: str
-    taken: bool
-    problem: Problem | None = None
+    frames: int = Field(description="How many frames it brought: several when it is a clip or an archive")
+    problem: Problem | None = Field(description="Why it brought none, or not all it holds")
+
+
+class ImportReport(Document):
+    """What the files of an import make together."""
+
+    sequences: list[Report] = Field(description="Longest first")
+    ignored: list[Problem] = Field(description="Files that are in none of them")
+
+
+class NewProject(Document):
+    """Which of an import's sequences become one project."""
+
+    patterns: list[str] = Field(min_length=1, max_length=3000, description="Of the sequences, in this order")
+    separate: bool = Field(False, description="They are separate pictures: each becomes a project of its own")
+
+
+class Choice(Document):
+    """What is to become of an import's sequences; those not named are not brought in."""
+
+    projects: list[NewProject] = Field(min_length=1, max_length=3000)
 
 
 class ImportDone(Document):

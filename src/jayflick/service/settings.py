@@ -5,7 +5,8 @@ from pathlib import Path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-from ..core.sequence.files import MAX_BYTES, MAX_FILES
+from ..core.sequence.files import MAX_FILES
+from ..core.sequence.pieces import MAX_BYTES
 
 
 class Settings(BaseSettings):
@@ -20,6 +21,9 @@ class Settings(BaseSettings):
     most_files: int = Field(MAX_FILES, ge=1, description="Files one import may bring")
     most_file_bytes: int = Field(MAX_BYTES, ge=1, description="Bytes one file may have")
     most_import_bytes: int = Field(8 << 30, ge=1, description="Bytes one import may bring")
+    decoders: int = Field(2, ge=1, le=64, description="Files read side by side")
+    decode_bytes: int = Field(960 << 20, ge=256 << 20, description="Memory that reading one file may take")
+    decode_seconds: int = Field(10, ge=1, description="Seconds that reading one frame may take")
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
     @property

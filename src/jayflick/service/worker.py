@@ -14,9 +14,9 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, InputError, JayFlickError
+from ..core.pictures.kinds import read_picture
 from ..core.recipe import Recipe
 from ..core.render import Progress, Rendered, render
-from ..core.sequence.pictures import read_picture
 from ..core.stages import Stages
 from ..core.warm import warm
 from .database import make_engine, make_sessions
@@ -36,6 +36,7 @@ class StoredFrame:
     sha256: str
     width: int
     height: int
+    number: int | None
     store: Store
 
     def read(self) -> NDArray[np.uint8]:
@@ -66,12 +67,12 @@ def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
 def frames_of(session: Session, project_id: str, store: Store) -> list[StoredFrame]:
     """A project's frames in order."""
     rows = session.execute(
-        select(Frame.name, Frame.sha256, Picture.width, Picture.height)
+        select(Frame.name, Frame.sha256, Picture.width, Picture.height, Frame.number)
         .join(Picture, Picture.sha256 == Frame.sha256)
         .where(Frame.project_id == project_id)
         .order_by(Frame.position)
     )
-    return [StoredFrame(name, sha256, width, height, store) for name, sha256, width, height in rows]
+    return [StoredFrame(*row, store) for row in rows]
 
 
 def run_job(place: Place, job_id: int) -> str:

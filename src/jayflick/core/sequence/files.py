@@ -1,7 +1,8 @@
 """Frames that lie in a folder: finding them, looking at them, reading them."""
 
 import hashlib
-from collections.abc import Iterable
+import os
+from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from glob import glob, has_magic
@@ -11,13 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..pictures.kinds import read_picture
 from .gather import Found
-from .pictures import read_header, read_picture
+from .pieces import MAX_BYTES, Refused, pieces
 
 MAX_FILES = 3000
 """The most files that are gathered at once."""
-MAX_BYTES = 256 * 1024 * 1024
-"""The most bytes one picture file may have."""
 
 
 @dataclass(frozen=True)
@@ -29,6 +29,7 @@ class FileFrame:
     sha256: str
     width: int
     height: int
+    number: int | None = None
 
     def read(self) -> NDArray[np.uint8]:
         return read_picture(read_file(self.path), name=self.name)
@@ -52,12 +53,13 @@ def read_file(path: Path) -> bytes:
 
 
 def list_files(inputs: Iterable[str]) -> list[Path]:
-    """The files that inputs stand for: files as they are, a folder's files, what a pattern matches."""
+    """The files that inputs stand for: files as they are, all below a folder, what a pattern matches."""
     files: list[Path] = []
     for text in inputs:
         path = Path(text)
         if path.is_dir():
-            files += sorted(entry for entry in path.iterdir() if entry.is_file() and entry.name[0] != ".")
+            entries = sorted(path.rglob("*"))
+            files += [entry for entry in entries if entry.is_file() and not _hidden(entry.relative_to(path))]
         elif not path.exists() and has_magic(text):
             matched = sorted(Path(match) for match in glob(text))
             if not matched:
@@ -73,16 +75,46 @@ def list_files(inputs: Iterable[str]) -> list[Path]:
     return files
 
 
-def look_at(files: Iterable[Path]) -> list[tuple[Path, Found, str]]:
-    """Each file with its header or the reason it cannot be used, and its SHA-256 (empty when unreadable)."""
+def _hidden(path: Path) -> bool:
+    return any(part.startswith(".") for part in path.parts)
 
-    def one(path: Path) -> tuple[Path, Found, str]:
+
+def names_of(files: Sequence[Path]) -> list[str]:
+    """What files are called: their bare names, with their folders as far as these differ."""
+    if not files:
+        return []
+    common = os.path.commonpath([path.absolute().parent for path in files])
+    return [path.absolute().relative_to(common).as_posix() for path in files]
+
+
+def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str, FileFrame]]:
+    """Take every file apart: what was found, and where to read the frames that can be used, by name.
+
+    Frames taken out of a file are put in the folder ``scratch``.
+    """
+
+    def one(job: tuple[int, Path, str]) -> list[tuple[Found, FileFrame | None]]:
+        number, path, name = job
         try:
             data = read_file(path)
-            header = read_header(data, name=path.name)
         except InputError as error:
-            return path, Found(path.name, None, error), ""
-        return path, Found(path.name, header), hashlib.sha256(data).hexdigest()
+            return [(Found(name, None, error), None)]
+        brought: list[tuple[Found, FileFrame | None]] = []
+        for piece in pieces(data, name):
+            if isinstance(piece, Refused):
+                brought.append((Found(piece.name, None, piece.error), None))
+                continue
+            place = path
+            if piece.data is not None:
+                place = scratch / f"{number}-{len(brought)}"
+                place.write_bytes(piece.data)
+            sha256 = hashlib.sha256(data if piece.data is None else piece.data).hexdigest()
+            header = piece.header
+            found = Found(piece.name, header, None, piece.looks, piece.duration, piece.repeat)
+            brought.append((found, FileFrame(place, piece.name, sha256, header.width, header.height)))
+        return brought
 
+    jobs = zip(range(len(files)), files, names_of(files), strict=True)
     with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(one, files))
+        everything = [pair for brought in pool.map(one, jobs) for pair in brought]
+    return [found for found, _ in everything], {f.name: frame for f, frame in everything if frame is not None}

@@ -1,17 +1,22 @@
 """Sorting a heap of file names into sequences, in order, with one honest report."""
 
 import itertools
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from statistics import median
 from typing import Any
 
 from ..errors import InputError
-from .names import NumberedName, split_name
-from .pictures import Header
+from ..pictures.header import Header
+from ..pictures.looks import Looks
+from .names import labels_of, split_names
 
 MOST_NAMED = 1000
 """The most missing numbers that are listed one by one."""
+CLOSED = 0.25
+"""The last frame repeats the first when they differ by less than this share of the usual step."""
 
 
 @dataclass(frozen=True)
@@ -21,6 +26,21 @@ class Found:
     name: str
     header: Header | None
     error: InputError | None = None
+    looks: Looks | None = None
+    duration: int | None = None
+    """How long it is shown, in flicks, when the file it was taken out of says so."""
+    repeat: int | None = None
+    number: int | None = None
+    """The counter in its name; known once it was gathered with the others."""
+
+
+@dataclass(frozen=True)
+class PartOf:
+    """One of several sequences that were put together."""
+
+    pattern: str
+    labels: list[str]
+    count: int
 
 
 @dataclass
@@ -31,11 +51,15 @@ class Sequence:
     files: list[Found]
     missing: list[int] = field(default_factory=list)
     repeated: list[int] = field(default_factory=list)
-    problems: list[dict[str, str]] = field(default_factory=list)
+    problems: list[dict[str, Any]] = field(default_factory=list)
+    labels: list[str] = field(default_factory=list)
+    """What tells it from the other sequences it came with: direction, motion."""
+    parts: list[PartOf] = field(default_factory=list)
+    """The sequences it was put together of, in order; empty when it is one by itself."""
 
     @property
     def numbers(self) -> list[int]:
-        return [number for found in self.files if (number := split_name(found.name).number) is not None]
+        return [found.number for found in self.files if found.number is not None]
 
     def document(self) -> dict[str, Any]:
         """The sequence as the gather report states it."""
@@ -44,22 +68,28 @@ class Sequence:
             f"{found.header.width}x{found.header.height}" for found in self.files if found.header is not None
         )
         return {
-            "name": self.pattern.partition("#")[0].rstrip("_-. ") or self.pattern,
+            "name": self.pattern.partition("#")[0].rstrip("_-. /") or self.pattern,
             "pattern": self.pattern,
+            "labels": self.labels,
             "count": len(self.files),
-            "first": numbers[0] if numbers else None,
-            "last": numbers[-1] if numbers else None,
+            "first": min(numbers, default=None),
+            "last": max(numbers, default=None),
             "missing": self.missing,
             "repeated": self.repeated,
             "sizes": dict(sizes),
             "files": [found.name for found in self.files],
             "problems": self.problems,
+            "parts": [
+                {"pattern": part.pattern, "labels": part.labels, "first": end - part.count + 1, "last": end}
+                for part, end in zip(
+                    self.parts, itertools.accumulate(part.count for part in self.parts), strict=True
+                )
+            ],
         }
 
 
 def _by_number(found: Found) -> tuple[int, str]:
-    number = split_name(found.name).number
-    return (-1 if number is None else number, found.name)
+    return (-1 if found.number is None else found.number, found.name)
 
 
 def gather(files: Iterable[Found]) -> tuple[list[Sequence], list[dict[str, str]]]:
@@ -68,46 +98,145 @@ def gather(files: Iterable[Found]) -> tuple[list[Sequence], list[dict[str, str]]
     Returns the sequences, longest first, and what was ignored: files that are in no sequence because they
     could not be read and nothing else shares their pattern.
     """
-    groups: dict[str, list[tuple[NumberedName, Found]]] = defaultdict(list)
-    for found in files:
-        parts = split_name(found.name)
-        groups[parts.pattern].append((parts, found))
+    everything = list(files)
+    names = split_names(found.name for found in everything)
+    groups: dict[str, list[Found]] = defaultdict(list)
+    for found in everything:
+        parts = names[found.name]
+        groups[parts.pattern].append(replace(found, number=parts.number))
     sequences: list[Sequence] = []
     ignored: list[dict[str, str]] = []
     for pattern, members in groups.items():
-        readable = sorted((found for _, found in members if found.error is None), key=_by_number)
-        unreadable = sorted((found for _, found in members if found.error is not None), key=_by_number)
-        if not readable:
+        readable = sorted((found for found in members if found.error is None), key=_by_number)
+        unreadable = sorted((found for found in members if found.error is not None), key=_by_number)
+        if readable:
+            sequences.append(_judged(Sequence(pattern, readable), unreadable))
+        else:
             ignored += [{"file": found.name, "message": _why(found)} for found in unreadable]
-            continue
-        sequence = Sequence(pattern, readable)
-        counted = Counter(sequence.numbers)
-        if counted:
-            present = set(counted)
-            sequence.missing = _gaps(sorted(present))
-            sequence.repeated = sorted(number for number, times in counted.items() if times > 1)
-        for found in unreadable:
-            error = found.error
-            if error is not None:
-                sequence.problems.append(_problem("unreadable", found.name, error.message, error.remedy))
-        sequence.problems += _size_problems(readable)
-        if sequence.missing:
-            sequence.problems.append(
-                _problem(
-                    "missing",
-                    "",
-                    f"numbers missing: {numbers_in_words(sequence.missing)}",
-                    "render them, or play on without them",
-                )
-            )
-        for number in sequence.repeated:
-            names = ", ".join(f.name for f in readable if split_name(f.name).number == number)
-            sequence.problems.append(
-                _problem("repeated", names, f"number {number} comes more than once", "keep one of them")
-            )
-        sequences.append(sequence)
     sequences.sort(key=lambda sequence: (-len(sequence.files), sequence.pattern))
+    for sequence, labels in zip(sequences, labels_of([s.pattern for s in sequences]), strict=True):
+        sequence.labels = labels
     return sequences, ignored
+
+
+def joined(sequences: Iterable[Sequence]) -> Sequence:
+    """Sequences put together, one after the other."""
+    each = list(sequences)
+    if len(each) == 1:
+        return each[0]
+    together = Sequence(_common([sequence.pattern for sequence in each]), [])
+    for sequence in each:
+        before = len(together.files)
+        together.files += sequence.files
+        together.missing += sequence.missing
+        together.repeated += sequence.repeated
+        together.parts.append(PartOf(sequence.pattern, sequence.labels, len(sequence.files)))
+        for problem in sequence.problems:
+            if problem["kind"] != "size":
+                positions = [before + position for position in problem["positions"]]
+                named = problem["file"] or sequence.pattern
+                together.problems.append({**problem, "file": named, "positions": positions})
+    together.problems += _size_problems(together.files)
+    return together
+
+
+def _common(patterns: list[str]) -> str:
+    """What patterns have in common, with a star for each word in which they differ."""
+    split = [re.split(r"([\s_.\-/]+)", pattern) for pattern in patterns]
+    if len({len(words) for words in split}) > 1:
+        return "*"
+    return "".join(column[0] if len(set(column)) == 1 else "*" for column in zip(*split, strict=True))
+
+
+def _judged(sequence: Sequence, unreadable: list[Found]) -> Sequence:
+    """The sequence with everything that is to be said of it."""
+    readable = sequence.files
+    counted = Counter(sequence.numbers)
+    sequence.missing = _gaps(sorted(counted))
+    sequence.repeated = sorted(number for number, times in counted.items() if times > 1)
+    for found in unreadable:
+        if found.error is not None:
+            sequence.problems.append(
+                _problem("unreadable", found.name, found.error.message, found.error.remedy)
+            )
+    sequence.problems += _size_problems(readable)
+    if sequence.missing:
+        sequence.problems.append(
+            _problem(
+                "missing",
+                "",
+                f"numbers missing: {numbers_in_words(sequence.missing)}",
+                "render them, hold the frame before, or play on without them",
+            )
+        )
+    for number in sequence.repeated:
+        same = [(position, f.name) for position, f in enumerate(readable, 1) if f.number == number]
+        sequence.problems.append(
+            _problem(
+                "repeated",
+                ", ".join(name for _, name in same),
+                f"number {number} comes more than once",
+                "keep one of them",
+                [position for position, _ in same],
+            )
+        )
+    sequence.problems += _look_problems(readable)
+    notes = Counter(note for found in readable if found.header for note in found.header.notes)
+    for note, times in notes.items():
+        which = "all frames" if times == len(readable) else f"{times} of {len(readable)} frames"
+        sequence.problems.append(_problem("converted", "", f"{which}: {note}", "nothing need be done"))
+    return sequence
+
+
+def _look_problems(readable: list[Found]) -> list[dict[str, Any]]:
+    """What only the pixels tell: held pictures, a last frame that repeats the first, art that was cut off."""
+    looks = [found.looks for found in readable]
+    known = [look for look in looks if look is not None]
+    if len(known) < len(looks) or len(known) < 2:
+        return []
+    problems = []
+    same = [i for i in range(1, len(known)) if known[i].digest == known[i - 1].digest]
+    if same:
+        problems.append(
+            _problem(
+                "identical",
+                "",
+                f"{_frames(same, readable)} show what the one before shows",
+                "fold them into a longer delay",
+                [position + 1 for position in same],
+            )
+        )
+    steps = [a.distance(b) for a, b in itertools.pairwise(known)]
+    usual = median(step for step in steps if step > 0) if any(steps) else 0.0
+    if len(known) > 3 and usual > 0 and known[-1].distance(known[0]) < CLOSED * usual:
+        problems.append(
+            _problem(
+                "turn",
+                readable[-1].name,
+                "the last frame repeats the first, so that a loop would hold there",
+                "leave the last one out",
+                [len(readable)],
+            )
+        )
+    cut = [i for i, look in enumerate(known) if look.cut]
+    if cut:
+        problems.append(
+            _problem(
+                "cut",
+                "",
+                f"{_frames(cut, readable)} reach the edge of their canvas: something may be cut off",
+                "render them on a larger canvas",
+                [position + 1 for position in cut],
+            )
+        )
+    return problems
+
+
+def _frames(positions: list[int], readable: list[Found]) -> str:
+    numbers = [readable[i].number for i in positions]
+    named = [number for number in numbers if number is not None]
+    words = numbers_in_words(named if len(named) == len(numbers) else [i + 1 for i in positions])
+    return f"{'frame' if len(positions) == 1 else 'frames'} {words}"
 
 
 def _gaps(present: list[int]) -> list[int]:
@@ -120,7 +249,7 @@ def _gaps(present: list[int]) -> list[int]:
     return missing
 
 
-def _size_problems(readable: list[Found]) -> list[dict[str, str]]:
+def _size_problems(readable: list[Found]) -> list[dict[str, Any]]:
     sizes = Counter((found.header.width, found.header.height) for found in readable if found.header)
     if len(sizes) < 2:
         return []
@@ -130,9 +259,10 @@ def _size_problems(readable: list[Found]) -> list[dict[str, str]]:
             "size",
             found.name,
             f"is {found.header.width} × {found.header.height}, the others are {usual[0]} × {usual[1]}",
-            "render it at the size of the others, or leave it out",
+            "scale it to the size of the others, or leave it out",
+            [position],
         )
-        for found in readable
+        for position, found in enumerate(readable, 1)
         if found.header and (found.header.width, found.header.height) != usual
     ]
 
@@ -155,8 +285,11 @@ def numbers_in_words(numbers: list[int], most: int = 8) -> str:
     return ", ".join(words) + (f" and {len(runs) - most} more runs" if len(runs) > most else "")
 
 
-def _problem(kind: str, file: str, message: str, remedy: str) -> dict[str, str]:
-    return {"kind": kind, "file": file, "message": message, "remedy": remedy}
+def _problem(
+    kind: str, file: str, message: str, remedy: str, positions: list[int] | None = None
+) -> dict[str, Any]:
+    """``positions``: which frames it is about, from 1 in the gathered order."""
+    return {"kind": kind, "file": file, "message": message, "remedy": remedy, "positions": positions or []}
 
 
 def _why(found: Found) -> str:

@@ -1,9 +1,13 @@
-"""Reading the counter out of a file name."""
+"""Reading the counter out of file names."""
 
 import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-_COUNTER = re.compile(r"^(?P<stem>.*?)(?P<number>\d+)(?P<tail>\D*)$", re.DOTALL)
+_DIGITS = re.compile(r"\d+")
+_LONGEST = 18
+"""Digits a counter may have; longer runs are time stamps or hashes."""
 
 
 @dataclass(frozen=True)
@@ -21,23 +25,88 @@ class NumberedName:
         return f"{self.stem}#{self.tail}" if self.number is not None else self.name
 
 
-def split_name(name: str) -> NumberedName:
-    """Take a bare file name apart at its last run of digits before the ending.
+def _runs(name: str) -> list[tuple[int, int]]:
+    """Where runs of digits begin and end in the bare name; the folder's and the ending's never count."""
+    begin = name.rfind("/") + 1
+    dot = name.rfind(".")
+    end = dot if dot >= begin else len(name)
+    return [
+        found.span() for found in _DIGITS.finditer(name, begin, end) if found.end() - found.start() <= _LONGEST
+    ]
 
-    The ending's own digits (``.mp4``) never count. Leading zeros are padding: ``007`` and ``7`` are one number.
+
+def _taken_apart(name: str, runs: list[tuple[int, int]], which: int) -> NumberedName:
+    if not runs:
+        dot = name.rfind(".")
+        end = dot if dot > name.rfind("/") else len(name)
+        return NumberedName(name, name[:end], None, name[end:])
+    start, stop = runs[which]
+    return NumberedName(name, name[:start], int(name[start:stop]), name[stop:])
+
+
+def split_name(name: str) -> NumberedName:
+    """Take one name apart, with no others to compare it with: at its last run of digits before the ending.
+
+    Leading zeros are padding: ``007`` and ``7`` are one number.
     """
-    base, dot, ending = name.rpartition(".")
-    if not dot:
-        base, ending = name, ""
-    match = _COUNTER.match(base)
-    tail = f"{dot}{ending}"
-    if match is None or len(match["number"]) > 18:
-        return NumberedName(name, base, None, tail)
-    return NumberedName(name, match["stem"], int(match["number"]), match["tail"] + tail)
+    runs = _runs(name)
+    return _taken_apart(name, runs, len(runs) - 1)
+
+
+def split_names(names: Iterable[str]) -> dict[str, NumberedName]:
+    """Take names apart that came together: digits that count are told from digits that do not.
+
+    Names alike but for their digits are compared. Of several runs of digits that vary, the one counts that
+    makes the longest sequences when the others stand still: ``shot2_take3_0001`` counts at its end,
+    ``scan_0001_v2`` in its middle. Of equals it is the last.
+    """
+    alike: dict[tuple[str, ...], list[str]] = defaultdict(list)
+    runs = {name: _runs(name) for name in names}
+    for name, spans in runs.items():
+        ends = [0, *(edge for span in spans for edge in span), len(name)]
+        alike[tuple(name[ends[i] : ends[i + 1]] for i in range(0, len(ends), 2))].append(name)
+    result: dict[str, NumberedName] = {}
+    for shape, members in alike.items():
+        which = len(shape) - 2
+        if which > 0 and len(members) > 1:
+            which = _counting_run([[name[a:b] for a, b in runs[name]] for name in members])
+        for name in members:
+            result[name] = _taken_apart(name, runs[name], which)
+    return result
+
+
+def _counting_run(rows: list[list[str]]) -> int:
+    """Which column of digit runs counts."""
+    best, longest = len(rows[0]) - 1, 0.0
+    for column in reversed(range(len(rows[0]))):
+        if len({row[column] for row in rows}) < 2:
+            continue
+        groups = Counter(tuple(row[:column] + row[column + 1 :]) for row in rows)
+        mean = len(rows) / len(groups)
+        if mean > longest:
+            best, longest = column, mean
+    return best
 
 
 def title_of(pattern: str) -> str:
-    """A name for people from a pattern: ``dusk_lamp_#.png`` gives ``Dusk lamp``."""
-    stem = pattern.partition("#")[0] if "#" in pattern else pattern.rpartition(".")[0] or pattern
-    words = re.sub(r"[\s_.\-]+", " ", stem).strip()
+    """A name for people: ``dusk_lamp_#.png`` gives ``Dusk lamp``, ``walk/#.png`` gives ``Walk``."""
+    folder, _, base = pattern.rpartition("/")
+    stem = base.partition("#")[0] if "#" in base else base.rpartition(".")[0] or base
+    if not re.search(r"\w", stem):
+        stem = folder.rpartition("/")[2].partition(".")[0]
+    words = re.sub(r"[\s_.\-*]+", " ", stem).strip()
     return (words[:1].upper() + words[1:])[:80] or "Frames"
+
+
+def labels_of(patterns: Sequence[str]) -> list[list[str]]:
+    """The parts in which patterns of one shape differ: direction and motion of ``gull-NE-fly-#.png``.
+
+    Empty lists when the patterns have not the same number of parts, or nothing to tell them apart by.
+    """
+    split = [
+        [part for part in re.split(r"[\s_.\-/]+", pattern.partition("#")[0]) if part] for pattern in patterns
+    ]
+    if len(split) < 2 or len({len(parts) for parts in split}) != 1:
+        return [[] for _ in patterns]
+    varying = [i for i in range(len(split[0])) if len({parts[i] for parts in split}) > 1]
+    return [[parts[i] for i in varying] for parts in split]

@@ -1,0 +1,118 @@
+"""Files that hold many pictures: animated ones, clips and multi-page ones, taken apart into frames.
+
+Sources: GIF89a, section 23; PNG third edition, section 11.3.6 (APNG); WebP container specification, Animation.
+"""
+
+import struct
+import warnings
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from io import BytesIO
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..errors import InputError
+from ..gif.reader import read_gif
+from ..timing.flicks import HUNDREDTH, MILLISECOND, SECOND
+from . import clip, png, usual
+
+MAX_PICTURES = 3000
+"""The most pictures one file is taken apart into."""
+
+
+@dataclass(frozen=True)
+class Moving:
+    """The pictures of one file, as they are seen, one after the other."""
+
+    durations: tuple[int, ...] | None
+    """How long each is shown, in flicks; ``None`` when the file does not say."""
+    repeat: int | None
+    """How often it plays: 0 for ever; ``None`` when the file does not say."""
+    pictures: Iterator[NDArray[np.uint8]]
+    """Straight RGBA, shape (height, width, 4), all of one size. May raise anything when the file is broken."""
+
+
+def open_moving(data: bytes, name: str) -> Moving:
+    """Open a file of several pictures. Raises ``InputError``."""
+    if clip.knows(data, name):
+        return _checked(_clip(data, name), name)
+    if data.startswith((b"GIF87a", b"GIF89a")):
+        gif = read_gif(data, name=name)
+        # Viewers play 0 and 1 as about 10 (common practice, no published source): that is what was seen.
+        delays = tuple((frame.delay if frame.delay > 1 else 10) * HUNDREDTH for frame in gif.frames)
+        return _checked(Moving(delays, gif.repeat, gif.pictures(name=name)), name)
+    if png.knows(data, name):
+        return _checked(_apng(data, name), name)
+    return _checked(_pages(data, name), name)
+
+
+def _checked(moving: Moving, name: str) -> Moving:
+    if moving.durations is not None and len(moving.durations) > MAX_PICTURES:
+        raise InputError(
+            f"holds {len(moving.durations)} pictures; {MAX_PICTURES} are the most",
+            file=name,
+            remedy="cut it into parts first",
+        )
+    return moving
+
+
+def _clip(data: bytes, name: str) -> Moving:
+    times = clip.durations(data, name, MAX_PICTURES)
+    return Moving(times, None, clip.pictures(data, name))
+
+
+def _apng(data: bytes, name: str) -> Moving:
+    """An APNG; the still picture before the animation, when it is not part of it, is not played."""
+    plays = 0
+    delays: list[int] = []
+    first_is_still = True
+    for tag, body in png.chunks(data, name):
+        if tag == b"acTL" and len(body) == 8:
+            plays = struct.unpack_from(">I", body, 4)[0]
+        elif tag == b"fcTL" and len(body) == 26:
+            over, under = struct.unpack_from(">HH", body, 20)
+            delays.append(int(Fraction(over, under or 100) * SECOND))  # a denominator of 0 means 100
+        elif tag == b"IDAT" and not delays:
+            first_is_still = False  # no frame control before it: it is not part of the animation
+
+    def pictures() -> Iterator[NDArray[np.uint8]]:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(BytesIO(data), formats=["PNG"]) as image:
+                begin = 0 if first_is_still else 1
+                for index in range(begin, begin + len(delays)):
+                    image.seek(index)
+                    yield np.array(image.convert("RGBA"))
+
+    return Moving(tuple(delays), plays, pictures())
+
+
+def _pages(data: bytes, name: str) -> Moving:
+    """Animated WebP and AVIF; multi-page TIFF, which has no time."""
+    with usual.open_image(data, name) as image:
+        count = int(getattr(image, "n_frames", 1))
+        kind = image.format
+        repeat = image.info.get("loop")
+    if count > MAX_PICTURES:
+        raise InputError(
+            f"holds {count} pictures; {MAX_PICTURES} are the most", file=name, remedy="cut it into parts first"
+        )
+    if kind == "TIFF":
+        return Moving(None, None, (usual.decode_page(data, page, name) for page in range(count)))
+    durations = []
+    with usual.open_image(data, name) as image:
+        for index in range(count):
+            image.seek(index)
+            image.load()
+            durations.append(round(image.info.get("duration", 0)) * MILLISECOND)
+
+    def pictures() -> Iterator[NDArray[np.uint8]]:
+        with usual.open_image(data, name) as image:
+            for index in range(count):
+                image.seek(index)
+                yield np.array(image.convert("RGBA"))
+
+    return Moving(tuple(durations), repeat if isinstance(repeat, int) else 0, pictures())

@@ -1,0 +1,157 @@
+"""Archives of frames: their files, one after the other, and nothing that could do harm.
+
+Sources: APPNOTE.TXT 6.3 (ZIP), POSIX.1-2017 pax (tar).
+"""
+
+import bz2
+import gzip
+import lzma
+import tarfile
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from io import BytesIO
+from pathlib import PurePosixPath
+
+from ..errors import InputError
+
+MAX_MEMBERS = 20_000
+"""The most entries of an archive that are looked at."""
+MAX_UNPACKED = 8 << 30
+"""The most bytes that all files of an archive may have unpacked."""
+_Read = Callable[[int], bytes]
+_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz")
+
+
+@dataclass(frozen=True)
+class Member:
+    """A file of an archive: its name with its folders, and its bytes or why there are none."""
+
+    name: str
+    data: bytes
+    error: InputError | None = None
+
+
+def is_archive(data: bytes, name: str) -> bool:
+    """Whether a file is an archive that is opened: zip, or tar, also compressed."""
+    if data.startswith((b"PK\3\4", b"PK\5\6")):
+        return True
+    return data[257:262] == b"ustar" or name.lower().endswith(_ENDINGS)
+
+
+def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
+    """The files of an archive in its order; folders and hidden files are passed over.
+
+    A file with a name that leads elsewhere, a link, a device, one that is encrypted, too large or damaged comes
+    with its error; the others come all the same. Raises ``InputError`` when the archive itself is unreadable,
+    or holds more than is allowed: nothing is unpacked beyond the limits, whatever its directory promises.
+    """
+    zipped = data.startswith((b"PK\3\4", b"PK\5\6"))
+    if zipped and data.count(b"PK\1\2") > MAX_MEMBERS:  # before its directory is read into memory
+        raise _too_many(name)
+    files = _zip(data) if zipped else _tar(data)
+    left = MAX_UNPACKED
+    try:
+        for number, (inside, size, read, refusal) in enumerate(files, 1):
+            if number > MAX_MEMBERS:
+                raise _too_many(name)
+            parts = PurePosixPath(inside.replace("\\", "/")).parts
+            if parts and (parts[-1].startswith(".") or "__MACOSX" in parts):
+                continue
+            if refusal is None and (inside.startswith(("/", "\\")) or ".." in parts or ":" in inside[:3]):
+                refusal = "its name points outside the archive"
+            if refusal is None and size > most_file_bytes:
+                refusal = f"is larger than {most_file_bytes // 1048576} MB"
+            shown = "/".join(part for part in parts if part not in ("/", "..")) or inside
+            if refusal is not None:
+                yield Member(shown, b"", InputError(refusal, file=shown, remedy="bring it by itself"))
+                continue
+            try:
+                unpacked = read(min(most_file_bytes, left) + 1)
+            except (
+                zipfile.BadZipFile,
+                zlib.error,
+                lzma.LZMAError,
+                OSError,
+                EOFError,
+                RuntimeError,
+                ValueError,
+            ):
+                yield Member(
+                    shown, b"", InputError("is damaged in the archive", file=shown, remedy="pack it again")
+                )
+                continue
+            if len(unpacked) > left:
+                raise InputError(
+                    f"unpacks to more than {MAX_UNPACKED >> 30} GB",
+                    file=name,
+                    remedy="bring the frames in parts",
+                )
+            left -= len(unpacked)
+            if len(unpacked) > most_file_bytes:
+                message = f"unpacks to more than {most_file_bytes // 1048576} MB"
+                yield Member(shown, b"", InputError(message, file=shown, remedy="bring it by itself"))
+                continue
+            yield Member(shown, unpacked)
+    except (
+        zipfile.BadZipFile,
+        tarfile.TarError,
+        zlib.error,
+        lzma.LZMAError,
+        OSError,
+        EOFError,
+        ValueError,
+    ) as broken:
+        raise InputError("is a damaged archive", file=name, remedy="pack it again") from broken
+    except NotImplementedError as unknown:
+        raise InputError(
+            "is packed in a way that is not read here", file=name, remedy="pack it as a plain zip or tar"
+        ) from unknown
+
+
+def _too_many(name: str) -> InputError:
+    return InputError(f"holds more than {MAX_MEMBERS:,} entries", file=name, remedy="bring the frames in parts")
+
+
+def _zip(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
+    with zipfile.ZipFile(BytesIO(data)) as archive:
+        for info in archive.infolist():
+            if info.is_dir():
+                continue
+            refusal = None
+            if info.flag_bits & 1:
+                refusal = "is encrypted"
+            elif (info.external_attr >> 16) & 0o170000 == 0o120000:
+                refusal = "is a link, not a file"
+
+            def read(most: int, info: zipfile.ZipInfo = info) -> bytes:
+                with archive.open(info) as file:
+                    return file.read(most)
+
+            yield info.filename, info.file_size, read, refusal
+
+
+def _tar(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
+    # Unpacked by a file object of bounded reads: tarfile's own streams unpack as much at once as a block holds.
+    with _unpacked(BytesIO(data), data[:6]) as plain, tarfile.open(fileobj=plain, mode="r|") as archive:
+        for info in archive:
+            if info.isdir():
+                continue
+            refusal = None if info.isreg() else "is a link or a device, not a file"
+
+            def read(most: int, info: tarfile.TarInfo = info) -> bytes:
+                file = archive.extractfile(info)
+                return file.read(most) if file is not None else b""
+
+            yield info.name, info.size, read, refusal
+
+
+def _unpacked(packed: BytesIO, mark: bytes) -> gzip.GzipFile | bz2.BZ2File | lzma.LZMAFile | BytesIO:
+    if mark.startswith(b"\x1f\x8b"):
+        return gzip.GzipFile(fileobj=packed)
+    if mark.startswith(b"BZh"):
+        return bz2.BZ2File(packed)
+    if mark == b"\xfd7zXZ\0":
+        return lzma.LZMAFile(packed)
+    return packed

@@ -1,0 +1,117 @@
+"""What one file brings: itself, the frames it holds, or the files packed in it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from io import BytesIO
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..errors import InputError
+from ..pictures import clip
+from ..pictures.header import Header
+from ..pictures.kinds import read_header, read_picture
+from ..pictures.looks import Looks, look
+from ..pictures.moving import open_moving
+from .archives import is_archive, members
+
+MAX_BYTES = 256 * 1024 * 1024
+"""The most bytes one picture file may have."""
+THUMB = (400, 112)
+"""The most pixels across and down of a thumbnail."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One frame, looked at to its last pixel."""
+
+    name: str
+    """The file's name; for a frame taken out of one, the file's as a folder: ``wave.gif/0001.png``."""
+    data: bytes | None
+    """A frame taken out of a file, as PNG, or a file of an archive; ``None``: what was brought is the frame."""
+    header: Header
+    looks: Looks
+    thumb: bytes
+    """A small WebP."""
+    duration: int | None = None
+    """How long it is shown, in flicks, when its file says so."""
+    repeat: int | None = None
+    """How often the file it came from plays: 0 for ever."""
+
+
+@dataclass(frozen=True)
+class Refused:
+    """A file that brings nothing, and why."""
+
+    name: str
+    error: InputError
+
+
+def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | Refused]:
+    """Take a file apart. Never raises for bad input: what cannot be used comes as ``Refused``.
+
+    ``packed``: the file came in an archive. An archive in an archive is not opened.
+    """
+    try:
+        if is_archive(data, name):
+            if packed:
+                raise InputError("is an archive in an archive", file=name, remedy="unpack it first")
+            for member in members(data, name, MAX_BYTES):
+                if member.error is not None:
+                    yield Refused(member.name, member.error)
+                else:
+                    yield from pieces(member.data, member.name, packed=True)
+            return
+        if clip.knows(data, name):
+            yield from _taken_out(data, name, None)
+            return
+        header = read_header(data, name=name)
+        if header.count > 1:
+            yield from _taken_out(data, name, header)
+            return
+        picture = read_picture(data, name=name)
+        yield Piece(name, data if packed else None, header, look(picture), thumbnail(picture))
+    except InputError as error:
+        yield Refused(name, error)
+
+
+def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]:
+    moving = open_moving(data, name)
+    times = moving.durations
+    number = 0
+    try:
+        for number, picture in enumerate(moving.pictures, 1):
+            if times is not None and number > len(times):
+                break
+            height, width = picture.shape[:2]
+            clear = bool((picture[:, :, 3] < 255).any())
+            label = header.label if header is not None else "clip"
+            notes = header.notes if header is not None else ()
+            out = BytesIO()
+            Image.fromarray(picture).save(out, "PNG", compress_level=1)
+            yield Piece(
+                f"{name}/{number:04}.png",
+                out.getvalue(),
+                Header(width, height, label, clear, notes=notes),
+                look(picture),
+                thumbnail(picture),
+                times[number - 1] if times is not None else None,
+                moving.repeat,
+            )
+    except InputError:
+        raise
+    except Exception as broken:  # decoders raise many kinds; each means the same to a person
+        after = f" after its first {number} pictures" if number else ""
+        raise InputError(f"is damaged{after}", file=name, remedy="render or copy the file again") from broken
+    if number == 0:
+        raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
+
+
+def thumbnail(picture: NDArray[np.uint8]) -> bytes:
+    """A small WebP of a picture, straight RGBA."""
+    small = Image.fromarray(picture)
+    small.thumbnail(THUMB)
+    out = BytesIO()
+    small.save(out, "WEBP", quality=82)
+    return out.getvalue()

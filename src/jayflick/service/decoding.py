@@ -1,0 +1,129 @@
+"""Taking files apart in processes of their own: no file costs more than its share of memory and time."""
+
+import multiprocessing
+import queue
+import resource
+import signal
+from collections.abc import Iterator
+from multiprocessing.connection import Connection
+from threading import Thread
+
+from ..core.errors import InputError
+from ..core.sequence.pieces import Piece, Refused, pieces
+
+# Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
+_CONTEXT = multiprocessing.get_context("forkserver")
+_CONTEXT.set_forkserver_preload(["jayflick.core.sequence.pieces"])
+
+
+class Decoders:
+    """A few processes that take files apart, one file each at a time. Safe to call from many threads."""
+
+    def __init__(self, count: int, memory: int, seconds: int) -> None:
+        """``memory``: bytes that one process may have; ``seconds``: the longest one frame may take."""
+        self._limits = memory, seconds
+        self._free: queue.LifoQueue[_Decoder | None] = queue.LifoQueue()
+        for _ in range(count):
+            self._free.put(None)
+        self._count = count
+
+    def start(self) -> None:
+        """Bring the processes up before they are needed."""
+        for _ in range(self._count):
+            Thread(target=self._bring_up, daemon=True).start()
+
+    def _bring_up(self) -> None:
+        decoder = self._free.get()
+        try:
+            decoder = decoder or _Decoder(*self._limits)
+        finally:
+            self._free.put(decoder)
+
+    def pieces(self, data: bytes, name: str) -> Iterator[Piece | Refused]:
+        """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``."""
+        decoder = self._free.get()
+        whole = False
+        try:
+            if decoder is None or not decoder.answers:
+                decoder = _Decoder(*self._limits)
+            yield from decoder.pieces(data, name)
+            whole = decoder.alive
+        finally:
+            if not whole and decoder is not None:  # it died, or nobody wanted the rest
+                decoder.stop()
+                decoder = None
+            self._free.put(decoder)
+
+    def stop(self) -> None:
+        for _ in range(self._count):
+            try:
+                decoder = self._free.get(timeout=1)
+            except queue.Empty:
+                return  # at work: it ends when it finds that nobody listens
+            if decoder is not None:
+                decoder.stop()
+
+
+class _Decoder:
+    """One process and the pipe to it."""
+
+    def __init__(self, memory: int, seconds: int) -> None:
+        self._seconds = seconds
+        self._memory = memory
+        self._pipe, theirs = _CONTEXT.Pipe()
+        self._process = _CONTEXT.Process(
+            target=_serve, args=(theirs, memory, seconds), name="decoder", daemon=True
+        )
+        self._process.start()
+        theirs.close()
+        self.alive = True
+
+    @property
+    def answers(self) -> bool:
+        """Whether it is still there; something else may have killed it while it had nothing to do."""
+        return self.alive and self._process.is_alive()
+
+    def pieces(self, data: bytes, name: str) -> Iterator[Piece | Refused]:
+        try:
+            self._pipe.send(name)
+            self._pipe.send_bytes(data)
+            # The process ends itself in time; waiting longer means that it hangs where no signal reaches.
+            while self._pipe.poll(3 * self._seconds):
+                piece = self._pipe.recv()
+                if piece is None:
+                    return
+                yield piece
+        except (EOFError, OSError):
+            pass
+        self.alive = False
+        self._process.join(1)
+        if self._process.exitcode in (None, -signal.SIGALRM):
+            message = f"a picture in it takes more than {self._seconds} s to read"
+        else:
+            message = f"reading it needs more than {self._memory // 1048576} MB of memory, or ends in a crash"
+        yield Refused(name, InputError(message, file=name, remedy="render or save it again, or scale it down"))
+
+    def stop(self) -> None:
+        self.alive = False
+        self._process.kill()
+        self._process.join()
+        self._pipe.close()
+
+
+def _serve(pipe: Connection, memory: int, seconds: int) -> None:
+    """What a process does: one file after the other, until nobody is there to send any."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
+    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        while True:
+            name = pipe.recv()
+            data = pipe.recv_bytes()
+            signal.alarm(seconds)  # unhandled, it ends the process, in the middle of a decoder too
+            for piece in pieces(data, name):
+                pipe.send(piece)
+                signal.alarm(seconds)
+            signal.alarm(0)
+            pipe.send(None)
+    except (EOFError, OSError):
+        return
