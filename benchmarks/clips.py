@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from jayflick.core.framing.alpha import settle
+from jayflick.core.pictures.kinds import read_picture
 from jayflick.core.recipe import Alpha
 from jayflick.demo import DEMO
 
@@ -33,14 +34,10 @@ def film(count: int = 48, width: int = 580) -> Clip:
     return frames
 
 
-def demo(stem: str) -> Clip:
+def demo(folder: str) -> Clip:
     """All frames of a demo sequence, soft edges cut off at half."""
-    project = next(project for project in DEMO if project.stem == stem)
-    frames = []
-    for index in range(project.count):
-        picture = Image.fromarray(project.draw(index, project.count)).convert("RGBA")
-        frames.append(settle(np.array(picture), Alpha()))
-    return frames
+    project = next(project for project in DEMO if project.folder == folder)
+    return [settle(read_picture(make(), name=name), Alpha()) for name, make in project.files]
 
 
 def clips() -> dict[str, Clip]:

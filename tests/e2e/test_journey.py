@@ -98,15 +98,17 @@ def test_a_folder_by_the_button_with_bad_files_among_the_good(desk: Desk, tmp_pa
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Skiff")
     desk.settled()
     gather = page.get_by_role("tab", name="Gather")
-    expect(gather).to_contain_text("2 numbers missing, 1 file not used")
+    expect(gather).to_contain_text("1 not readable, 2 missing")
     expect(gather).to_contain_text("look")
     gather.click()
     controls = page.get_by_role("region", name="Gather controls")
     expect(controls).to_contain_text("skiff_6.png: the file ends early, after 90 bytes")
-    expect(controls).to_contain_text("numbers missing: 4, 6")
+    expect(controls).to_contain_text("Numbers missing: 4, 6")
     page.get_by_role("link", name="Shelf").click()
     expect(page.get_by_role("region", name="Bring frames in")).to_contain_text("2 refused")
-    expect(page.get_by_role("region", name="Bring frames in")).to_contain_text("notes.txt: not a PNG picture")
+    expect(page.get_by_role("region", name="Bring frames in")).to_contain_text(
+        "notes.txt: not a picture that is read here"
+    )
 
 
 def test_what_cannot_be_brought_in_says_why_and_leaves_the_shelf_alone(desk: Desk, tmp_path: Path) -> None:
@@ -118,7 +120,9 @@ def test_what_cannot_be_brought_in_says_why_and_leaves_the_shelf_alone(desk: Des
     expect(cards.first).to_be_visible()
     before = cards.count()
     page.get_by_label("Frames", exact=True).set_input_files(tmp_path / "letter.txt")
-    expect(page.get_by_role("alert")).to_contain_text("No usable frames: letter.txt: not a PNG picture")
+    expect(page.get_by_role("alert")).to_contain_text(
+        "No usable frames: letter.txt: not a picture that is read here"
+    )
     assert cards.count() == before
 
 

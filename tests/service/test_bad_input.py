@@ -16,6 +16,7 @@ from PIL import Image
 from jayflick.core.sequence.pieces import Piece, Refused
 from jayflick.service.decoding import Decoders
 from tests.conftest import moving_square
+from tests.mutations import gather, mutated
 from tests.service.conftest import bench, bring, finished, numbered, png
 
 GOOD = numbered(moving_square(5))
@@ -176,6 +177,16 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
         (piece,) = decoders.pieces(GOOD[0][1], "wave_1.png")  # the next file is read as ever
         assert isinstance(piece, Piece)
         decoders.stop()
+
+
+def test_damaged_files_of_every_kind_cost_no_process_and_little_time() -> None:
+    """A share of what ``python -m tests.mutations`` does by the thousand."""
+    outcome = gather(mutated(160, seed=7))
+    assert outcome.whole + outcome.in_part + outcome.refused == 160
+    assert outcome.refused > 60
+    assert outcome.died == []
+    assert outcome.slowest[0] < 10
+    assert outcome.most_memory < 1024
 
 
 def test_imports_that_are_unknown_finished_or_not_a_form_are_refused(client: httpx.Client) -> None:

@@ -42,10 +42,11 @@ def test_frames_become_a_project_with_a_real_output(client: httpx.Client) -> Non
         np.testing.assert_array_equal(np.array(Image.open(BytesIO(played.content))), seen)
     source = client.get(f"/api/revisions/{result['revision_id']}/outputs/page/source/10").content
     np.testing.assert_array_equal(np.array(Image.open(BytesIO(source))), frames[9])
-    thumb = client.get(f"/api/projects/{card['id']}/frames/3/thumb")
+    third = bench(client, card["id"])["frame_list"][2]["sha256"]
+    thumb = client.get(f"/api/pictures/{third}/thumb")
     assert thumb.headers["content-type"] == "image/webp"
     assert next(entry["name"] for entry in client.get("/api/projects").json()) == "Gull fly"
-    for missing in (f"/api/results/{result['id']}/frames/99", f"/api/projects/{card['id']}/frames/0/thumb"):
+    for missing in (f"/api/results/{result['id']}/frames/99", f"/api/pictures/{'0' * 64}/thumb"):
         assert client.get(missing).status_code == 404
 
 
@@ -167,6 +168,17 @@ def test_projects_are_renamed_taken_off_and_put_back(client: httpx.Client) -> No
     assert project not in [card["id"] for card in client.get("/api/projects").json()]
     assert client.post(f"/api/projects/{project}/restore").status_code == 200
     assert bench(client, project)["name"].startswith("Möwe")
+
+
+def test_frames_split_off_make_a_project_of_their_own(client: httpx.Client) -> None:
+    project = project_of(client, moving_square(8))
+    made = (
+        client.post(f"/api/projects/{project}/split", json={"positions": [3, 4, 5]}).raise_for_status().json()
+    )
+    assert (made["name"], made["frames"], made["report"]["first"]) == ("Wave from 3", 3, 3)
+    assert finished(client, made["id"])["info"]["count"] == 3
+    assert bench(client, project)["frames"] == 8
+    assert client.post(f"/api/projects/{project}/split", json={"positions": [9]}).status_code == 422
 
 
 def test_news_of_jobs_and_projects_comes_as_events(client: httpx.Client) -> None:

@@ -15,6 +15,12 @@ export function seconds(ms: number): string {
   return (ms / 1000).toFixed(2);
 }
 
+/** A limit in the largest unit that suits it. */
+export function roughly(bytes: number): string {
+  const [unit, name] = bytes >= 2 ** 30 ? [2 ** 30, "GB"] : [2 ** 20, "MB"];
+  return `${Number((bytes / unit).toFixed(1))} ${name}`;
+}
+
 export function count(n: number, word: string): string {
   return `${n} ${word}${n === 1 ? "" : "s"}`;
 }

@@ -1,46 +1,127 @@
 """The Saltmarsh Ferry: frames drawn by code, the same bytes at every run."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
+from functools import partial
 from io import BytesIO
+from typing import Any
 
+import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
 from ..core.recipe import Alpha, Output, Recipe, Rhythm, Size, Tuning
+from .flock import DIRECTIONS, MOTIONS, draw_from_above
+from .kite import draw_kite
 from .lamp import draw_lamp
 from .tern import draw_tern
+from .wake import draw_wake
+
+Drawn = NDArray[np.uint8]
 
 
 @dataclass(frozen=True)
 class DemoProject:
-    """A sequence that is drawn when asked for, and the recipe it starts with."""
+    """Files as somebody might bring them, drawn when asked for, and the recipe their project starts with."""
 
     title: str
-    stem: str
-    count: int
-    draw: Callable[[int, int], NDArray[np.uint8]]
-    """``draw(index, count)``: frame ``index`` of a loop of ``count``, shape (height, width, 3 or 4)."""
-    recipe: Recipe
+    folder: str
+    files: Sequence[tuple[str, Callable[[], bytes]]]
+    """Names and what makes their bytes. Unpadded numbers on purpose: order is by number."""
+    recipe: Recipe | None = None
+    """``None``: what any new project starts with."""
 
-    def file_name(self, index: int) -> str:
-        """Unpadded on purpose: order is by number."""
-        return f"{self.stem}_{index + 1}.png"
 
-    def png(self, index: int) -> bytes:
-        """Frame ``index`` (from 0) as a PNG file."""
-        out = BytesIO()
-        Image.fromarray(self.draw(index, self.count)).save(out, "PNG", compress_level=6)
-        return out.getvalue()
+def png(picture: Drawn) -> bytes:
+    """A picture, shape (height, width, 3 or 4), as a PNG file."""
+    out = BytesIO()
+    Image.fromarray(picture).save(out, "PNG", compress_level=6)
+    return out.getvalue()
+
+
+def _frame(draw: Callable[[int, int], Drawn], index: int, count: int) -> bytes:
+    return png(draw(index, count))
+
+
+def _loop(stem: str, count: int, draw: Callable[[int, int], Drawn]) -> list[tuple[str, Callable[[], bytes]]]:
+    return [(f"{stem}_{index + 1}.png", partial(_frame, draw, index, count)) for index in range(count)]
+
+
+def _cut_short(draw: Callable[[int, int], Drawn], index: int, count: int) -> bytes:
+    whole = _frame(draw, index, count)
+    return whole[: len(whole) // 3]
+
+
+def _larger(draw: Callable[[int, int], Drawn], index: int, count: int) -> bytes:
+    picture = Image.fromarray(draw(index, count))
+    return png(np.array(picture.resize((picture.width * 2, picture.height * 2), Image.Resampling.BICUBIC)))
+
+
+def _messy() -> list[tuple[str, Callable[[], bytes]]]:
+    """A folder as it comes: 7 and 12 not there, 15 broken off, 4 of another size, the last is the first."""
+    count = 20
+    special = {4: _larger, 15: _cut_short}
+    numbers = [number for number in range(1, count + 2) if number not in (7, 12)]
+    return [
+        (f"kite_{number}.png", partial(special.get(number, _frame), draw_kite, number - 1, count))
+        for number in numbers
+    ]
+
+
+def _bird(direction: str, motion: str, index: int) -> bytes:
+    return png(draw_from_above(direction, motion, index))
+
+
+def _flock() -> list[tuple[str, Callable[[], bytes]]]:
+    return [
+        (f"tern-{direction}-{motion}-{index + 1}.png", partial(_bird, direction, motion, index))
+        for motion, count in MOTIONS.items()
+        for direction in DIRECTIONS
+        for index in range(count)
+    ]
+
+
+def clip(count: int = 36, rate: int = 24) -> bytes:
+    """A short silent MP4 of the ferry's wake."""
+    out = BytesIO()
+    with av.open(out, "w", format="mp4") as container:
+        # One thread, and no name of the coder in the file: the same bytes whatever the machine.
+        stream: Any = container.add_stream("libx264", rate=rate, options={"threads": "1", "crf": "16"})
+        stream.width, stream.height, stream.pix_fmt = 640, 360, "yuv420p"
+        stream.codec_context.flags |= av.codec.context.Flags.bitexact
+        for index in range(count):
+            frame = av.VideoFrame.from_ndarray(draw_wake(index, count), format="rgb24")
+            frame.pts, frame.time_base = index, Fraction(1, rate)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return out.getvalue()
 
 
 DEMO = (
+    DemoProject("Terns from above", "terns", _flock()),
+    DemoProject(
+        "Wake",
+        "wake",
+        [("wake.mp4", clip)],
+        Recipe(
+            rhythm=Rhythm(rate="24"),
+            outputs=(
+                Output(
+                    file_name="wake.gif",
+                    size=Size(width=400),
+                    tuning=Tuning(colours=64, dither="diffusion", amount=40, tolerance=16),
+                    budget=1024 * 1024,
+                ),
+            ),
+        ),
+    ),
+    DemoProject("Kite over the pier", "kite", _messy()),
     DemoProject(
         "Tern in flight",
         "tern",
-        24,
-        draw_tern,
+        _loop("tern", 24, draw_tern),
         Recipe(
             rhythm=Rhythm(rate="24"),
             outputs=(
@@ -56,8 +137,7 @@ DEMO = (
     DemoProject(
         "Dusk lamp",
         "dusk_lamp",
-        48,
-        draw_lamp,
+        _loop("dusk_lamp", 48, draw_lamp),
         Recipe(
             rhythm=Rhythm(rate="20"),
             outputs=(
@@ -71,3 +151,4 @@ DEMO = (
         ),
     ),
 )
+"""The last one is on the shelf first."""

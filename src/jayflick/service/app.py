@@ -39,7 +39,7 @@ from .decoding import Decoders
 from .events import Hub
 from .guard import Guard
 from .jobs import JobRunner
-from .models import Result, Revision
+from .models import Picture, Result, Revision
 from .projects import Conflict, NotFound
 from .schemas import (
     Choice,
@@ -55,6 +55,7 @@ from .schemas import (
     ProjectInfo,
     Rename,
     Report,
+    Split,
 )
 from .settings import Settings
 from .store import Store
@@ -137,7 +138,7 @@ def get_limits(service: Parts) -> Limits:
 
 @router.get("/events", tags=["server"], response_class=EventSourceResponse)
 async def get_events(service: Parts) -> EventSourceResponse:
-    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project`` or ``shelf``."""
+    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf`` or ``import``."""
 
     async def stream() -> AsyncIterator[ServerSentEvent]:
         yield ServerSentEvent('{"kind": "hello"}')
@@ -226,7 +227,7 @@ def _check_open(service: Service, import_id: str) -> None:
 
 def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
     name = upload.filename or ""
-    taken = 0
+    taken: list[str] = []
     refused: list[InputError] = []
 
     def refuse(error: InputError, name: str) -> None:
@@ -252,13 +253,13 @@ def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
             with service.sessions.begin() as session:
                 size = len(piece.data if piece.data is not None else data)
                 imports.note_taken(session, import_id, piece, sha256, size)
-            taken += 1
-            if taken % 8 == 0:
-                service.hub.tell("import", import_id=import_id, name=name, frames=taken)
+            taken.append(sha256)
+            if len(taken) % 8 == 0:
+                service.hub.tell("import", import_id=import_id, name=name, frames=len(taken), picture=sha256)
     except InputError as error:
         refuse(error, name)
     problem = Problem.model_validate(problem_of(refused[0])) if refused else None
-    return FileTaken(name=name, frames=taken, problem=problem)
+    return FileTaken(name=name, frames=len(taken), picture=next(iter(taken), None), problem=problem)
 
 
 @router.get("/imports/{import_id}", tags=["imports"])
@@ -355,6 +356,16 @@ def remove_project(project_id: ProjectId, service: Parts) -> None:
     service.changed(project_id)
 
 
+@router.post("/projects/{project_id}/split", status_code=201, tags=["projects"])
+def split_project(project_id: ProjectId, wish: Split, service: Parts) -> ProjectCard:
+    """Make another project of some of a project's frames. The project itself stays as it is."""
+    with service.sessions.begin() as session:
+        made = imports.split(session, project_id, wish.positions)
+        shown = projects.card(session, made)
+    service.changed(shown.id)
+    return shown
+
+
 @router.post("/projects/{project_id}/restore", tags=["projects"])
 def restore_project(project_id: ProjectId, service: Parts) -> ProjectInfo:
     """Put a removed project back."""
@@ -393,19 +404,20 @@ GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"
 
 
 @router.get(
-    "/projects/{project_id}/frames/{position}/thumb",
+    "/pictures/{sha256}/thumb",
     tags=["pictures"],
     responses={200: WEBP},
     response_class=Response,
 )
-def get_thumb(project_id: ProjectId, position: int, service: Parts, session: Reading) -> Response:
+def get_thumb(
+    sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], service: Parts, session: Reading
+) -> Response:
     """A small picture of a source frame, at most 112 pixels high."""
-    frames = frames_of(session, project_id, service.store)
-    if not 1 <= position <= len(frames):
-        raise NotFound("there is no such frame")
-    frame = frames[position - 1]
-    data = imports.thumb_of(service.stages, frame)
-    return Response(data, media_type="image/webp", headers={"cache-control": "private, max-age=60"})
+    picture = session.get(Picture, sha256)
+    if picture is None:
+        raise NotFound("there is no such picture")
+    data = imports.thumb_of(service.stages, service.store, picture.sha256)
+    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
 
 
 @router.get(

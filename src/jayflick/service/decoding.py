@@ -1,9 +1,11 @@
 """Taking files apart in processes of their own: no file costs more than its share of memory and time."""
 
+import logging
 import multiprocessing
 import queue
 import resource
 import signal
+import warnings
 from collections.abc import Iterator
 from multiprocessing.connection import Connection
 from threading import Thread
@@ -54,6 +56,10 @@ class Decoders:
                 decoder = None
             self._free.put(decoder)
 
+    def pids(self) -> list[int]:
+        """The process ids of those that have nothing to do."""
+        return [decoder.pid for decoder in list(self._free.queue) if decoder is not None and decoder.answers]
+
     def stop(self) -> None:
         for _ in range(self._count):
             try:
@@ -77,6 +83,10 @@ class _Decoder:
         self._process.start()
         theirs.close()
         self.alive = True
+
+    @property
+    def pid(self) -> int:
+        return self._process.pid or 0
 
     @property
     def answers(self) -> bool:
@@ -113,6 +123,8 @@ class _Decoder:
 def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     """What a process does: one file after the other, until nobody is there to send any."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
+    warnings.simplefilter("ignore")  # libraries speak of damage that is reported as what it means
+    logging.disable()
     resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:

@@ -3,7 +3,7 @@
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.sequence.gather import Found, gather
-from ..core.sequence.pieces import Piece, pieces
+from ..core.sequence.pieces import Piece, Refused, pieces
 from ..core.stages import Stages
 from ..demo.load import drawn_demo
 from .imports import keep, keep_picture, make_project
@@ -19,11 +19,17 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
     store, stages = Store(settings.store), Stages(settings.stages)
     for demo, files in drawn_demo():
         taken: list[tuple[Piece, str, int]] = []
-        for index, data in enumerate(files):
-            for piece in pieces(data, demo.file_name(index)):
-                assert isinstance(piece, Piece)
-                taken.append((piece, keep(store, stages, piece, data), len(data)))
-        sequences, _ = gather(Found(piece.name, piece.header, None, piece.looks) for piece, _, _ in taken)
+        found: list[Found] = []
+        for (name, _), data in zip(demo.files, files, strict=True):
+            for piece in pieces(data, name):
+                if isinstance(piece, Refused):  # one is broken on purpose
+                    found.append(Found(piece.name, None, piece.error))
+                    continue
+                size = len(piece.data if piece.data is not None else data)
+                taken.append((piece, keep(store, stages, piece, data), size))
+                times = piece.duration, piece.repeat
+                found.append(Found(piece.name, piece.header, None, piece.looks, *times))
+        sequences = sorted(gather(found)[0], key=lambda sequence: sequence.pattern)
         hashes = {piece.name: sha256 for piece, sha256, _ in taken}
         with sessions.begin() as session:
             for piece, sha256, size in taken:

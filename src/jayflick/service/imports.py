@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.pictures.header import Header
-from ..core.pictures.kinds import NAMED
+from ..core.pictures.kinds import NAMED, read_picture
 from ..core.pictures.looks import Looks
 from ..core.recipe import MAX_SIDE, Gather, Output, Recipe, Rhythm, Size, Tuning
 from ..core.sequence import gather as gathering
@@ -24,11 +24,10 @@ from ..core.sequence.pieces import Piece, thumbnail
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
 from . import projects
-from .models import Frame, Import, ImportFile, Picture, Project, now
+from .models import Frame, Import, ImportFile, Picture, Project, Revision, now
 from .projects import Conflict, NotFound, new_id
 from .schemas import Choice, NewProject
 from .store import Store
-from .worker import StoredFrame
 
 LONGEST_NAME = 255
 
@@ -64,9 +63,13 @@ def keep(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:
     return sha256
 
 
-def thumb_of(stages: Stages, frame: StoredFrame) -> bytes:
-    """A small WebP of a frame."""
-    return stages.obtain("thumb", _thumb_key(frame.sha256), lambda: thumbnail(frame.read()))
+def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:
+    """A small WebP of a picture in the store."""
+
+    def make() -> bytes:
+        return thumbnail(read_picture(store.read(sha256), name=sha256))
+
+    return stages.obtain("thumb", _thumb_key(sha256), make)
 
 
 def _thumb_key(sha256: str) -> str:
@@ -168,7 +171,7 @@ def look_through(
         .where(ImportFile.import_id == import_id)
     ).all()
     hashes = {row.name: row.sha256 for row, _ in rows if row.sha256}
-    sequences, ignored = gather(_found(row, picture) for row, picture in rows)
+    sequences, ignored = gather(_found(row, picture) if picture else _refused(row) for row, picture in rows)
     if not sequences:
         reasons = "; ".join(f"{item['file']}: {item['message']}" for item in ignored[:3])
         more = f"; and {len(ignored) - 3} more" if len(ignored) > 3 else ""
@@ -179,9 +182,7 @@ def look_through(
     return sequences, ignored, hashes
 
 
-def _found(row: ImportFile, picture: Picture | None) -> Found:
-    if picture is None:
-        return Found(row.name, None, InputError(row.message, file=row.name, remedy=row.remedy))
+def _found(row: ImportFile | Frame, picture: Picture) -> Found:
     facts = picture.facts or {}
     header = Header(
         picture.width,
@@ -191,7 +192,13 @@ def _found(row: ImportFile, picture: Picture | None) -> Found:
         notes=tuple(facts.get("notes", ())),
     )
     looks = Looks(facts["digest"], b64decode(facts["signature"]), facts["cut"]) if "digest" in facts else None
+    if isinstance(row, Frame):
+        return Found(row.name, header, None, looks)
     return Found(row.name, header, None, looks, row.duration, row.repeat)
+
+
+def _refused(row: ImportFile) -> Found:
+    return Found(row.name, None, InputError(row.message, file=row.name, remedy=row.remedy))
 
 
 def finish(
@@ -237,6 +244,26 @@ def make_project(
     title = title or title_of(together.pattern)
     recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
     return projects.create(session, title, together.document(), frames, recipe)
+
+
+def split(session: Session, project_id: str, positions: Sequence[int]) -> Project:
+    """A new project of some of a project's frames."""
+    project = projects.find(session, project_id)
+    rows = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == project_id, Frame.position.in_(positions))
+        .order_by(Frame.position)
+    ).all()
+    if len(rows) < len(set(positions)):
+        raise InputError("the project has no such frames", remedy="choose among those it has")
+    files = [_found(frame, picture) for frame, picture in rows]
+    first = rows[0][0].number
+    title = f"{project.name} from {first if first is not None else rows[0][0].position}"
+    hashes = {frame.name: frame.sha256 for frame, _ in rows}
+    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
+    kept = recipe.model_copy(update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate)})
+    return make_project(session, gather(files)[0], hashes, title=title[:200], recipe=kept)
 
 
 def unused(sequence: gathering.Sequence) -> frozenset[int]:

@@ -206,14 +206,10 @@ def card(session: Session, project: Project) -> ProjectCard:
 
 
 def _card_facts(session: Session, project: Project, recipe: Recipe) -> dict[str, Any]:
-    first = session.execute(
-        select(Picture.width, Picture.height)
-        .join(Frame, Frame.sha256 == Picture.sha256)
-        .where(Frame.project_id == project.id)
-        .order_by(Frame.position)
-        .limit(1)
-    ).first()
-    width, height = first if first else (0, 0)
+    report = Report.model_validate(project.report)
+    usual = max(report.sizes, key=lambda size: report.sizes[size], default="0x0")
+    width, height = (int(side) for side in usual.split("x"))
+    first = select(Frame.sha256).where(Frame.project_id == project.id).order_by(Frame.position).limit(1)
     return {
         "id": project.id,
         "name": project.name,
@@ -221,8 +217,9 @@ def _card_facts(session: Session, project: Project, recipe: Recipe) -> dict[str,
         "frames": _frame_count(session, project.id),
         "width": width,
         "height": height,
+        "first_picture": session.scalar(first),
         "recipe": recipe,
-        "report": Report.model_validate(project.report),
+        "report": report,
         "results": _results(session, project, recipe),
     }
 
@@ -289,6 +286,7 @@ def _frame_document(frame: Frame, picture: Picture) -> FrameInfo:
         position=frame.position,
         number=frame.number,
         name=frame.name,
+        sha256=frame.sha256,
         width=picture.width,
         height=picture.height,
         label=picture.label,

@@ -34,6 +34,7 @@ class FrameInfo(Document):
     position: int = Field(description="Counts from 1 in the gathered order")
     number: int | None = Field(description="The counter in its name")
     name: str
+    sha256: str = Field(description="Of its file")
     width: int
     height: int
     label: str = Field(examples=["16-bit RGBA"])
@@ -147,6 +148,7 @@ class ProjectCard(Document):
     frames: int
     width: int
     height: int
+    first_picture: str | None = Field(description="SHA-256 of the first frame's file")
     recipe: Recipe
     report: Report
     results: list[ResultInfo]
@@ -164,6 +166,10 @@ class ProjectInfo(ProjectCard):
 
 class Rename(Document):
     name: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Split(Document):
+    positions: list[int] = Field(min_length=1, max_length=3000, description="Of the frames, from 1")
 
 
 class Edit(Document):
@@ -186,6 +192,7 @@ class FileTaken(Document):
 
     name: str
     frames: int = Field(description="How many frames it brought: several when it is a clip or an archive")
+    picture: str | None = Field(description="SHA-256 of the first of them")
     problem: Problem | None = Field(description="Why it brought none, or not all it holds")
 
 

@@ -13,6 +13,9 @@ export type Problem = Schemas["Problem"];
 export type Limits = Schemas["Limits"];
 export type FileTaken = Schemas["FileTaken"];
 export type ImportStarted = Schemas["ImportStarted"];
+export type ImportReport = Schemas["ImportReport"];
+export type Choice = Schemas["Choice"];
+export type Report = Schemas["Report"];
 export type ImportDone = Schemas["ImportDone"];
 export type Recipe = Schemas["Recipe-Output"];
 export type Output = Schemas["Output-Output"];
@@ -75,7 +78,6 @@ export async function data<T = void>(
 
 export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
 export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
-export const thumbUrl = (projectId: string, position: number) =>
-  `/api/projects/${projectId}/frames/${position}/thumb`;
+export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
 export const sourceUrl = (revisionId: number, outputId: string, position: number) =>
   `/api/revisions/${revisionId}/outputs/${outputId}/source/${position}`;

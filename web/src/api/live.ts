@@ -8,6 +8,14 @@ interface Live {
   lost: boolean;
   /** The newest news of running jobs, by project and output. */
   jobs: Record<string, JobInfo>;
+  /** The file that is being taken apart, by import. */
+  taking: Record<string, Taking>;
+}
+
+export interface Taking {
+  name: string;
+  frames: number;
+  picture: string;
 }
 
 type News = { kind: string; project_id?: string; changed?: string } & Partial<JobInfo>;
@@ -15,7 +23,7 @@ type News = { kind: string; project_id?: string; changed?: string } & Partial<Jo
 /** Milliseconds within which the answer to a request of this window's own is here as well. */
 const OWN_ANSWER = 150;
 
-export const useLive = create<Live>(() => ({ lost: false, jobs: {} }));
+export const useLive = create<Live>(() => ({ lost: false, jobs: {}, taking: {} }));
 
 export const jobKey = (projectId: string, outputId: string) => `${projectId}/${outputId}`;
 
@@ -42,6 +50,11 @@ export function listen(queries: QueryClient): void {
       const job = news as unknown as JobInfo;
       useLive.setState((state) => ({ jobs: { ...state.jobs, [jobKey(job.project_id, job.output_id)]: job } }));
       if (job.state === "queued" || job.state === "running") return;
+    }
+    if (news.kind === "import") {
+      const { import_id, ...taking } = news as unknown as Taking & { import_id: string };
+      useLive.setState({ taking: { [import_id]: taking } });
+      return;
     }
     if (news.kind !== "hello") void queries.invalidateQueries({ queryKey: ["shelf"] });
     const project = news.project_id;

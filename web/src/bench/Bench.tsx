@@ -12,6 +12,8 @@ import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tellError } from "../ui/notices";
+import { Contact } from "./Contact";
+import { useContact } from "./contact";
 import { Docket } from "./Docket";
 import { useBench, useEdits, type Bench as BenchParts } from "./edits";
 import { FramingPanel } from "./panels/Framing";
@@ -50,6 +52,7 @@ export function Bench() {
 function OpenBench({ bench }: { bench: BenchParts }) {
   const { project, recipe, output } = bench;
   const [part, setPart] = useState<Part>("tuning");
+  const contact = useContact((state) => state.open);
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result);
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
@@ -87,15 +90,19 @@ function OpenBench({ bench }: { bench: BenchParts }) {
       <Header bench={bench} bytes={result?.info.bytes} />
       <Docket standings={cells} chosen={part} />
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
-        <Stage
-          bench={bench}
-          shown={shown}
-          error={error}
-          busy={busy}
-          job={job}
-          onCancel={cancel}
-          onRetry={retry}
-        />
+        {part === "gather" && contact ? (
+          <Contact bench={bench} />
+        ) : (
+          <Stage
+            bench={bench}
+            shown={shown}
+            error={error}
+            busy={busy}
+            job={job}
+            onCancel={cancel}
+            onRetry={retry}
+          />
+        )}
         <section
           aria-label={`${PART_NAMES[part]} controls`}
           className="min-h-0 overflow-y-auto rounded-[12px] border border-line bg-card px-3.5 py-3"
@@ -214,6 +221,10 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         "]": () => nudge(bench, 1),
         b: nextBackdrop,
         z: nextZoom,
+        c: () => {
+          setPart("gather");
+          useContact.setState(({ open }) => ({ open: !open }));
+        },
       };
       if (key === " " && !(target instanceof HTMLButtonElement)) {
         event.preventDefault();

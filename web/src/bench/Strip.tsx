@@ -105,8 +105,7 @@ export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
                   bytes={bytes[index] ?? 0}
                   share={Math.min(1, (bytes[index] ?? 0) / tall)}
                   costly={(bytes[index] ?? 0) > usual * 2}
-                  position={result.positions[index] ?? 0}
-                  projectId={bench.project.id}
+                  picture={bench.project.frame_list[(result.positions[index] ?? 0) - 1]?.sha256 ?? ""}
                   numbered={index % every === 0}
                   chosen={chosen.has(index)}
                   held={String(result.positions[index] ?? "") in held}
@@ -137,8 +136,7 @@ const FrameCell = memo(function FrameCell({
   bytes,
   share,
   costly,
-  position,
-  projectId,
+  picture,
   numbered,
   chosen,
   held,
@@ -153,8 +151,7 @@ const FrameCell = memo(function FrameCell({
   bytes: number;
   share: number;
   costly: boolean;
-  position: number;
-  projectId: string;
+  picture: string;
   numbered: boolean;
   chosen: boolean;
   held: boolean;
@@ -183,9 +180,9 @@ const FrameCell = memo(function FrameCell({
         aria-hidden
         className={`absolute inset-x-0 top-[43px] bottom-0 overflow-hidden rounded-[4px] bg-stage ${chosen ? "outline-2 -outline-offset-2 outline-jay" : ""}`}
       >
-        {width > 3 && (
+        {width > 3 && picture && (
           <img
-            src={thumbUrl(projectId, position)}
+            src={thumbUrl(picture)}
             alt=""
             loading="lazy"
             draggable={false}

@@ -112,8 +112,25 @@ function queue(edit: Edit): void {
   else void send(true);
 }
 
-async function travel(project: string, way: "undo" | "redo"): Promise<void> {
-  await send(true);
+/** Resolves once nothing waits to be sent any more, or cannot be sent now. */
+async function sent(): Promise<void> {
+  for (;;) {
+    await send(true);
+    const { waiting, sending, held } = useEdits.getState();
+    if (waiting.length === 0 || held) return;
+    if (sending) await new Promise((resolve) => setTimeout(resolve, 10));
+  }
+}
+
+let travelling = Promise.resolve();
+
+/** Steps follow one another, each after the changes made before it. */
+function travel(project: string, way: "undo" | "redo"): void {
+  travelling = travelling.then(() => step(project, way));
+}
+
+async function step(project: string, way: "undo" | "redo"): Promise<void> {
+  await sent();
   try {
     const info = await data<ProjectInfo>(
       way === "undo"
@@ -171,8 +188,8 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
           gesture,
         ),
       release: () => void send(true),
-      undo: () => void travel(projectId, "undo"),
-      redo: () => void travel(projectId, "redo"),
+      undo: () => travel(projectId, "undo"),
+      redo: () => travel(projectId, "redo"),
     };
   }, [project, waiting, projectId]);
   return { bench, error: query.error };

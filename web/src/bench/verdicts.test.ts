@@ -16,7 +16,7 @@ const output: Recipe["outputs"][number] = {
 
 const recipe: Recipe = {
   version: 1,
-  gather: { left_out: [] },
+  gather: { left_out: [], folded: [], gaps: "skip", sizes: "same" },
   rhythm: {
     rate: "24",
     delay: null,
@@ -67,11 +67,14 @@ describe("the docket", () => {
   it("counts what is missing, what is not used and what was left out", () => {
     const gaps = {
       ...project,
-      report: { missing: [3, 4], problems: [{ kind: "missing" }, { kind: "unreadable" }] },
+      report: {
+        missing: [3, 4],
+        problems: ["missing", "unreadable"].map((kind) => ({ kind, file: "", remedy: "", positions: [] })),
+      },
     } as unknown as ProjectInfo;
-    const thinner = { ...recipe, gather: { left_out: [7] } };
+    const thinner = { ...recipe, gather: { ...recipe.gather, left_out: [7] } };
     const { gather } = standings(gaps, thinner, result(1000), undefined, false);
-    expect(gather.below).toBe("580 × 351 · 2 numbers missing, 1 file not used, 1 left out");
+    expect(gather.below).toBe("1 not readable, 2 missing, 1 more");
     expect(gather.verdict).toBe("look");
   });
 

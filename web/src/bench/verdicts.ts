@@ -3,6 +3,7 @@
 import type { JobInfo, ProjectInfo, Recipe, ResultInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
+import { findings, leftOutByHand } from "./findings";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
 export type Part = (typeof PARTS)[number];
@@ -33,14 +34,14 @@ export function standings(
   behind: boolean,
 ): Record<Part, Standing> {
   const output = recipe.outputs[0];
-  const { report } = project;
-  const missing = report.missing.length;
-  const unusable = report.problems.filter((problem) => problem.kind !== "missing").length;
-  const gatherNote = [
-    missing > 0 ? count(missing, "number") + " missing" : "",
-    unusable > 0 ? count(unusable, "file") + " not used" : "",
-    recipe.gather.left_out.length > 0 ? `${recipe.gather.left_out.length} left out` : "",
-  ].filter(Boolean);
+  const found = findings(project, recipe);
+  const byHand = leftOutByHand(found, recipe).length;
+  const gatherNote = [...found.map((finding) => finding.short), byHand > 0 ? `${byHand} left out` : ""].filter(
+    Boolean,
+  );
+  const worst = (["stop", "look"] as const).find((verdict) =>
+    found.some((finding) => finding.verdict === verdict && finding.short),
+  );
   const busy = { verdict: "busy", word: "being made" } as const;
   const info = result?.info;
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
@@ -58,8 +59,11 @@ export function standings(
     gather: {
       figure: String(project.frames),
       beside: project.frames === 1 ? "frame" : "frames",
-      below: `${project.width} × ${project.height} · ${gatherNote.join(", ") || "all there"}`,
-      ...(missing + unusable > 0 ? { verdict: "look", word: "look" } : fine),
+      below:
+        gatherNote.length > 0
+          ? gatherNote.slice(0, 2).join(", ") + (gatherNote.length > 2 ? `, ${gatherNote.length - 2} more` : "")
+          : `${project.width} × ${project.height} · all there`,
+      ...(worst ? { verdict: worst, word: worst === "stop" ? "stops you" : "look" } : fine),
     },
     rhythm: {
       figure: info ? seconds(info.duration_ms) : "…",

@@ -4,13 +4,15 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, MoonStar, Sun, Trash2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, ApiError, data, fileUrl, thumbUrl, type ProjectCard } from "../api/client";
+import { api, ApiError, data, fileUrl, thumbUrl, type Limits, type ProjectCard } from "../api/client";
+import { useLive } from "../api/live";
 import { ago, count, seconds, size, times } from "../format";
 import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { switchTheme, useTheme } from "../ui/theme";
-import { bring, cancelBringing, useBringing, withoutHidden } from "./bring";
+import { bring, cancelBringing, chosenFiles, limitsInWords, saw, useBringing } from "./bring";
+import { Sorting } from "./Sorting";
 
 export function Shelf() {
   const shelf = useQuery({
@@ -20,6 +22,7 @@ export function Shelf() {
     retryDelay: 1000,
   });
   const [wanted, setWanted] = useState("");
+  const sorting = useBringing((state) => state.sorting);
   const finder = useRef<HTMLInputElement>(null);
   useEffect(() => {
     document.title = "Jay Flick";
@@ -60,6 +63,7 @@ export function Shelf() {
         </IconButton>
       </header>
       <DropTicket />
+      {sorting && <Sorting key={sorting.importId} report={sorting.report} />}
       <section aria-label="Projects">
         <div className="mb-2 flex items-baseline gap-2.5">
           <h2 className="text-[15px] font-bold">Projects</h2>
@@ -81,7 +85,7 @@ export function Shelf() {
           ) : (
             <Empty
               title="The shelf is empty"
-              text="Drop a folder of numbered PNG frames anywhere on this page: each sequence becomes a project, playing its real output."
+              text="Drop a folder of numbered frames anywhere on this page: each sequence becomes a project, playing its real output."
             />
           )
         ) : (
@@ -118,12 +122,21 @@ function Empty({ title, text, children }: { title: string; text: string; childre
 function DropTicket() {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { progress, last, error } = useBringing();
+  const { progress, newest, sorting, last, error } = useBringing();
+  const taking = useLive((state) => (progress ? state.taking[progress.importId] : undefined));
+  const limits = useQuery({
+    queryKey: ["limits"],
+    queryFn: () => data<Limits>(api.GET("/api/limits")),
+    staleTime: Infinity,
+  });
+  useEffect(() => {
+    if (taking) saw(taking.picture);
+  }, [taking]);
   const files = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   useEffect(() => folder.current?.setAttribute("webkitdirectory", ""), []);
   const take = (chosen: FileList | null, input: HTMLInputElement) => {
-    const list = withoutHidden([...(chosen ?? [])]);
+    const list = chosenFiles(chosen);
     input.value = "";
     void bring(list, queries).then((done) => {
       if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
@@ -138,8 +151,12 @@ function DropTicket() {
         <Prints />
         <div className="min-w-0">
           <h2 className="text-xl font-semibold">Drop numbered frames to start</h2>
-          <p className="mt-1 mb-3 text-ink-2">
-            PNG frames, loose or in a folder; the order is by number. They stay as they are.
+          <p className="mt-1 text-ink-2">
+            PNG, TGA, BMP, JPEG, TIFF, WebP or AVIF, loose, in folders, in a zip or tar; animated GIF, APNG and
+            WebP; video clips. The order is by number. They stay as they are.
+          </p>
+          <p className="mt-0.5 mb-2.5 text-xs text-ink-2">
+            {limits.data ? limitsInWords(limits.data) : "\u00a0"}
           </p>
           <div className="flex gap-1.5">
             <Button look="strong" disabled={progress !== null} onClick={() => files.current?.click()}>
@@ -153,7 +170,6 @@ function DropTicket() {
             ref={files}
             type="file"
             multiple
-            accept="image/png,.png"
             aria-label="Frames"
             className="hidden"
             onChange={(event) => take(event.target.files, event.target)}
@@ -174,12 +190,26 @@ function DropTicket() {
             <p className="text-xl">
               <span className="figure font-semibold">
                 {progress.done} of {progress.total}
-              </span>
+              </span>{" "}
+              <span className="text-[13px] text-ink-2">{progress.total === 1 ? "file" : "files"}</span>
             </p>
             <Bar share={progress.total ? progress.done / progress.total : 0} label="Frames brought in" />
-            <Button className="mt-1 self-start" onClick={cancelBringing}>
-              Cancel
-            </Button>
+            <p className="h-[17px] truncate text-xs text-ink-2">
+              {taking && `${taking.name}: ${count(taking.frames, "frame")}`}
+            </p>
+            <div className="flex items-center gap-1.5">
+              <Button onClick={cancelBringing}>Cancel</Button>
+              <span className="flex h-[30px] gap-1 overflow-hidden" aria-hidden>
+                {newest.map((picture) => (
+                  <img
+                    key={picture}
+                    src={thumbUrl(picture)}
+                    alt=""
+                    className="chequer h-full w-auto rounded-[4px]"
+                  />
+                ))}
+              </span>
+            </div>
           </>
         ) : error ? (
           <div role="alert">
@@ -188,6 +218,17 @@ function DropTicket() {
               {error.charAt(0).toUpperCase() + error.slice(1)}
             </p>
           </div>
+        ) : sorting ? (
+          <>
+            <h3 className="font-semibold">All here</h3>
+            <p className="text-ink-2">
+              {count(sorting.report.sequences.length, "sequence")} in one drop: choose below what becomes of
+              them.
+              {sorting.refused.length > 0 && (
+                <span className="text-stop"> {count(sorting.refused.length, "file")} refused.</span>
+              )}
+            </p>
+          </>
         ) : last ? (
           <LastDrop last={last} />
         ) : (
@@ -210,7 +251,7 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
       <h3 className="font-semibold">Last drop</h3>
       <p className="figure text-xl font-semibold">{count(frames, "frame")}</p>
       <p className="text-ink-2">
-        {count(projects.length, "sequence")}
+        {count(projects.length, "project")}
         {missing > 0 && `, ${count(missing, "number")} missing`}
         {last.refused.length > 0 && (
           <>
@@ -313,7 +354,7 @@ function Card({ project }: { project: ProjectCard }) {
           className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
         >
           <img
-            src={result ? fileUrl(result.id) : thumbUrl(project.id, 1)}
+            src={result ? fileUrl(result.id) : thumbUrl(project.first_picture ?? "")}
             alt=""
             className={`h-full w-full ${project.width * 10 > project.height * 14 ? "object-cover" : "object-contain"}`}
           />

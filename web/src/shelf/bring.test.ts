@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { batches, refusal, withoutHidden } from "./bring";
+import { batches, refusal, tidied } from "./bring";
+import { wildcard } from "./wildcard";
 
 const limits = { most_files: 3, most_file_bytes: 100, most_import_bytes: 5000, most_frame_pixels: 1 };
 const sized = (bytes: number) => ({ size: bytes });
@@ -14,7 +15,7 @@ describe("a drop", () => {
 
   it("is sent in batches small in number and in bytes, nothing lost, in order", () => {
     const files = [...Array(40).keys()].map((index) => ({
-      size: index === 5 ? 30 * 1024 * 1024 : 1000,
+      file: { size: index === 5 ? 30 * 1024 * 1024 : 1000 },
       index,
     }));
     const sent = batches(files);
@@ -23,8 +24,24 @@ describe("a drop", () => {
     expect(sent.find((batch) => batch.some((file) => file.index === 5))).toHaveLength(1);
   });
 
-  it("leaves out what systems hide in folders", () => {
-    const names = [".DS_Store", "wave_1.png", "Thumbs.db", "desktop.ini"].map((name) => new File([], name));
-    expect(withoutHidden(names).map((file) => file.name)).toEqual(["wave_1.png"]);
+  it("is tidied: nothing that systems hide, no more folders than tell the files apart", () => {
+    const paths = (...names: string[]) => tidied(names.map((path) => ({ path }))).map(({ path }) => path);
+    expect(paths("in/.DS_Store", "in/wave_1.png", "in/Thumbs.db", "in/.git/x")).toEqual(["wave_1.png"]);
+    expect(paths("/a/b/walk/1.png", "/a/b/walk/2.png")).toEqual(["1.png", "2.png"]);
+    expect(paths("/a/b/walk/1.png", "/a/b/dive/1.png")).toEqual(["walk/1.png", "dive/1.png"]);
+    expect(paths("/a/1.png", "/a/b/1.png")).toEqual(["1.png", "b/1.png"]);
+  });
+});
+
+describe("the filter over names", () => {
+  it("knows stars and question marks, and takes all else as it stands", () => {
+    const names = ["tern-NE-fly-1.png", "tern-N-fly-1.png", "tern-NE-dive-10.png", "a+b(1).png"];
+    const found = (text: string) => names.filter(wildcard(text));
+    expect(found("*-NE-*")).toEqual([names[0], names[2]]);
+    expect(found("tern-?-*")).toEqual([names[1]]);
+    expect(found("dive")).toEqual([names[2]]);
+    expect(found("b(1)")).toEqual([names[3]]);
+    expect(found("*.PNG")).toHaveLength(4);
+    expect(found(" ")).toHaveLength(4);
   });
 });

@@ -1,4 +1,4 @@
-// Bringing frames in: collecting what was dropped, sending it in batches, telling how it went.
+// Bringing frames in: collecting what was dropped, sending it in batches, sorting it, telling how it went.
 
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
@@ -7,49 +7,89 @@ import {
   ApiError,
   data,
   describeProblem,
+  type Choice,
   type FileTaken,
   type ImportDone,
+  type ImportReport,
   type ImportStarted,
   type Limits,
 } from "../api/client";
-import { size } from "../format";
+import { count, roughly, size } from "../format";
+
+/** A file with its folders: `walk/0001.png`. */
+export interface Brought {
+  file: File;
+  path: string;
+}
 
 interface Bringing {
   /** Files sent, of how many; null when nothing is on its way. */
-  progress: { done: number; total: number } | null;
+  progress: { done: number; total: number; importId: string } | null;
+  /** What the newest frames look like, while they come in. */
+  newest: string[];
+  /** What came, when it is more than one sequence and has yet to be sorted. */
+  sorting: { importId: string; report: ImportReport; files: number; refused: FileTaken[] } | null;
   /** What the last drop brought. */
   last: { files: number; done: ImportDone; refused: FileTaken[] } | null;
   error: string;
 }
 
-export const useBringing = create<Bringing>(() => ({ progress: null, last: null, error: "" }));
+const NOTHING: Bringing = { progress: null, newest: [], sorting: null, last: null, error: "" };
+
+export const useBringing = create<Bringing>(() => NOTHING);
 
 const BATCH_FILES = 16;
 const BATCH_BYTES = 24 * 1024 * 1024;
 const TRIES = 4;
+const NEWEST = 5;
 let abort: AbortController | undefined;
 
 export function cancelBringing(): void {
   abort?.abort();
 }
 
-/** All files of a drop, folders opened. Hidden files are what systems leave behind, never frames. */
-export async function filesOf(transfer: DataTransfer): Promise<File[]> {
+/** All files of a drop, folders opened. */
+export async function filesOf(transfer: DataTransfer): Promise<Brought[]> {
   const entries = [...transfer.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  const files = entries.length > 0 ? (await Promise.all(entries.map(walk))).flat() : [...transfer.files];
-  return withoutHidden(files);
+  const files =
+    entries.length > 0
+      ? (await Promise.all(entries.map(walk))).flat()
+      : [...transfer.files].map((file) => ({ file, path: file.name }));
+  return tidied(files);
 }
 
-export function withoutHidden(files: readonly File[]): File[] {
-  return files.filter((file) => !file.name.startsWith(".") && !/^(thumbs\.db|desktop\.ini)$/i.test(file.name));
+/** The files of a chooser, with their folders if it chose one. */
+export function chosenFiles(list: FileList | null): Brought[] {
+  return tidied([...(list ?? [])].map((file) => ({ file, path: file.webkitRelativePath || file.name })));
 }
 
-async function walk(entry: FileSystemEntry): Promise<File[]> {
+/**
+ * Without what systems hide in folders, which is never a frame; and without the folders that all have in
+ * common, so that a name has no more folders than it takes to tell the files apart.
+ */
+export function tidied<T extends { path: string }>(files: readonly T[]): T[] {
+  const kept = files
+    .map((one) => ({ ...one, path: one.path.replace(/^\/+/, "") }))
+    .filter(({ path }) => {
+      const parts = path.split("/");
+      return !parts.some((part) => part.startsWith(".") || /^(thumbs\.db|desktop\.ini|__MACOSX)$/i.test(part));
+    });
+  const folders = kept.map(({ path }) => path.split("/").slice(0, -1));
+  const first = folders[0] ?? [];
+  let common = first.findIndex((part, index) => folders.some((folder) => folder[index] !== part));
+  if (common < 0) common = first.length;
+  return kept.map((one) => ({ ...one, path: one.path.split("/").slice(common).join("/") }));
+}
+
+async function walk(entry: FileSystemEntry): Promise<Brought[]> {
   if (entry.isFile) {
-    return [await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject))];
+    const file = await new Promise<File>((resolve, reject) =>
+      (entry as FileSystemFileEntry).file(resolve, reject),
+    );
+    return [{ file, path: entry.fullPath }];
   }
   const reader = (entry as FileSystemDirectoryEntry).createReader();
-  const found: File[] = [];
+  const found: Brought[] = [];
   for (;;) {
     // A reader hands out a hundred entries at a time.
     const some = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
@@ -61,7 +101,8 @@ async function walk(entry: FileSystemEntry): Promise<File[]> {
 /** Why the files cannot be brought, before any of them is sent. */
 export function refusal(files: readonly Pick<File, "size">[], limits: Limits): string {
   const bytes = files.reduce((sum, file) => sum + file.size, 0);
-  if (files.length === 0) return "There are no files here. Drop numbered PNG frames, or a folder of them.";
+  if (files.length === 0)
+    return "There are no files here. Drop frames, a folder of them, an archive or a clip.";
   if (files.length > limits.most_files)
     return `${files.length} files are more than the ${limits.most_files} that one import takes. Bring them in parts, or thin them out first.`;
   if (bytes > limits.most_import_bytes)
@@ -69,31 +110,37 @@ export function refusal(files: readonly Pick<File, "size">[], limits: Limits): s
   return "";
 }
 
-export function batches<T extends Pick<File, "size">>(files: readonly T[]): T[][] {
+export function batches<T extends { file: Pick<File, "size"> }>(files: readonly T[]): T[][] {
   const result: T[][] = [];
   let bytes = 0;
-  for (const file of files) {
+  for (const one of files) {
     const current = result.at(-1);
-    if (current && current.length < BATCH_FILES && bytes + file.size <= BATCH_BYTES) {
-      current.push(file);
-      bytes += file.size;
+    if (current && current.length < BATCH_FILES && bytes + one.file.size <= BATCH_BYTES) {
+      current.push(one);
+      bytes += one.file.size;
     } else {
-      result.push([file]);
-      bytes = file.size;
+      result.push([one]);
+      bytes = one.file.size;
     }
   }
   return result;
 }
 
-/** Bring the files in; returns the projects they made, or null when it failed or was called off. */
-export async function bring(files: readonly File[], queries: QueryClient): Promise<ImportDone | null> {
+/**
+ * Bring the files in; returns the projects they made. Null when it failed or was called off, or when there are
+ * several sequences, which somebody has to sort first.
+ */
+export async function bring(files: readonly Brought[], queries: QueryClient): Promise<ImportDone | null> {
   if (useBringing.getState().progress) return null;
   abort = new AbortController();
   const { signal } = abort;
-  useBringing.setState({ progress: { done: 0, total: files.length }, error: "", last: null });
+  useBringing.setState({ ...NOTHING, progress: { done: 0, total: files.length, importId: "" } });
   try {
     const limits = await data<Limits>(api.GET("/api/limits", { signal }));
-    const no = refusal(files, limits);
+    const no = refusal(
+      files.map(({ file }) => file),
+      limits,
+    );
     if (no) {
       useBringing.setState({ error: no });
       return null;
@@ -103,30 +150,89 @@ export async function bring(files: readonly File[], queries: QueryClient): Promi
     const waiting = batches(files);
     const lane = async () => {
       for (let batch = waiting.shift(); batch; batch = waiting.shift()) {
-        taken.push(...(await sendBatch(id, batch, signal)));
-        useBringing.setState({ progress: { done: taken.length, total: files.length } });
+        const some = await sendBatch(id, batch, signal);
+        taken.push(...some);
+        useBringing.setState({ progress: { done: taken.length, total: files.length, importId: id } });
+        saw(...some.map((file) => file.picture));
       }
     };
+    useBringing.setState({ progress: { done: 0, total: files.length, importId: id } });
     await Promise.all([lane(), lane()]);
-    const done = await data<ImportDone>(
-      api.POST("/api/imports/{import_id}/finish", { params: { path: { import_id: id } }, signal }),
-    );
-    useBringing.setState({ last: { files: files.length, done, refused: taken.filter((file) => !file.taken) } });
-    await queries.invalidateQueries({ queryKey: ["shelf"] });
-    return done;
+    const refused = taken.filter((file) => file.problem);
+    if (taken.some((file) => file.frames > 0)) {
+      const report = await data<ImportReport>(
+        api.GET("/api/imports/{import_id}", { params: { path: { import_id: id } }, signal }),
+      );
+      if (report.sequences.length > 1) {
+        useBringing.setState({ sorting: { importId: id, report, files: files.length, refused } });
+        return null;
+      }
+    }
+    return await finish(id, null, files.length, refused, queries, signal);
   } catch (error) {
-    if (!signal.aborted)
-      useBringing.setState({
-        error: error instanceof ApiError ? describeProblem(error.problem) : String(error),
-      });
+    if (!signal.aborted) fail(error);
     abort.abort();
     return null;
   } finally {
-    useBringing.setState({ progress: null });
+    useBringing.setState({ progress: null, newest: [] });
   }
 }
 
-async function sendBatch(importId: string, batch: readonly File[], signal: AbortSignal): Promise<FileTaken[]> {
+/** Show what just came in. */
+export function saw(...pictures: (string | null)[]): void {
+  const fresh = pictures.filter((picture) => picture !== null);
+  if (fresh.length > 0)
+    useBringing.setState(({ newest }) => ({ newest: [...new Set([...newest, ...fresh])].slice(-NEWEST) }));
+}
+
+/** Make projects of the sequences that came, as chosen. */
+export async function sort(choice: Choice, queries: QueryClient): Promise<ImportDone | null> {
+  const { sorting } = useBringing.getState();
+  if (!sorting) return null;
+  try {
+    const done = await finish(sorting.importId, choice, sorting.files, sorting.refused, queries);
+    useBringing.setState({ sorting: null });
+    return done;
+  } catch (error) {
+    fail(error);
+    return null;
+  }
+}
+
+async function finish(
+  importId: string,
+  choice: Choice | null,
+  files: number,
+  refused: FileTaken[],
+  queries: QueryClient,
+  signal?: AbortSignal,
+): Promise<ImportDone> {
+  const done = await data<ImportDone>(
+    api.POST("/api/imports/{import_id}/finish", {
+      params: { path: { import_id: importId } },
+      body: choice,
+      signal,
+    }),
+  );
+  useBringing.setState({ last: { files, done, refused }, error: "" });
+  await queries.invalidateQueries({ queryKey: ["shelf"] });
+  return done;
+}
+
+function fail(error: unknown): void {
+  useBringing.setState({ error: error instanceof ApiError ? describeProblem(error.problem) : String(error) });
+}
+
+/** What is said of the limits before anyone waits. */
+export function limitsInWords(limits: Limits): string {
+  return `Up to ${count(limits.most_files, "frame")} and ${roughly(limits.most_import_bytes)} at once; a file up to ${roughly(limits.most_file_bytes)}, a frame up to ${Math.round(limits.most_frame_pixels / 1e6)} million pixels.`;
+}
+
+async function sendBatch(
+  importId: string,
+  batch: readonly Brought[],
+  signal: AbortSignal,
+): Promise<FileTaken[]> {
   for (let tries = 1; ; tries += 1) {
     try {
       return await data<FileTaken[]>(
@@ -135,7 +241,7 @@ async function sendBatch(importId: string, batch: readonly File[], signal: Abort
           body: { files: [] },
           bodySerializer: () => {
             const form = new FormData();
-            for (const file of batch) form.append("files", file, file.name);
+            for (const { file, path } of batch) form.append("files", file, path);
             return form;
           },
           signal,

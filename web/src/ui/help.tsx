@@ -28,6 +28,16 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
     ],
   ],
   [
+    "Contact view",
+    [
+      ["C", "all frames, or the playing picture"],
+      ["← → ↑ ↓", "choose a frame; with Shift, up to it"],
+      ["Space", "choose one more, or one less"],
+      ["Delete", "leave out, or put back"],
+      ["I, O", "the range starts, ends here"],
+    ],
+  ],
+  [
     "Work",
     [
       ["G R F T H", "gather, rhythm, framing, tuning, hand-off"],

@@ -39,8 +39,8 @@ def knows(data: bytes, name: str) -> bool:
 def _opened(data: bytes, name: str) -> Iterator[tuple[Any, Any]]:
     """The container and its first video stream, decoded with alpha where it has one."""
     try:
-        with av.open(BytesIO(data)) as container:
-            if not container.streams.video:
+        with av.open(BytesIO(data), metadata_errors="replace") as container:
+            if not container.streams.video or container.streams.video[0].codec_context is None:
                 raise InputError("holds no moving picture", file=name, remedy="bring a clip with a picture")
             stream = container.streams.video[0]
             check_area(stream.codec_context.width, stream.codec_context.height, name)

@@ -74,6 +74,12 @@ def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | 
         yield Piece(name, data if packed else None, header, look(picture), thumbnail(picture))
     except InputError as error:
         yield Refused(name, error)
+    except MemoryError:
+        remedy = "scale it down, or cut it into parts"
+        yield Refused(name, InputError("there is not memory enough to read it", file=name, remedy=remedy))
+    except Exception:  # decoders raise many kinds; each means the same to a person
+        remedy = "render or copy the file again"
+        yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
 
 
 def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]:
@@ -99,9 +105,9 @@ def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]
                 times[number - 1] if times is not None else None,
                 moving.repeat,
             )
-    except InputError:
+    except (InputError, MemoryError):
         raise
-    except Exception as broken:  # decoders raise many kinds; each means the same to a person
+    except Exception as broken:
         after = f" after its first {number} pictures" if number else ""
         raise InputError(f"is damaged{after}", file=name, remedy="render or copy the file again") from broken
     if number == 0:

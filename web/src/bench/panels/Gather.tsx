@@ -1,68 +1,109 @@
-// Which frames are there, and what is wrong with the set.
+// Which frames are there, what is wrong with the set, and what makes it right.
 
 import { count } from "../../format";
-import { Button, Mark } from "../../ui/controls";
+import { Button, Mark, Segmented } from "../../ui/controls";
+import { useContact } from "../contact";
+import { findings, leftOutByHand, open, putBackPositions, putRight, type Finding } from "../findings";
 import { Facts, Head, type PanelProps } from "./panel";
 
 export function GatherPanel({ bench }: PanelProps) {
   const { project, recipe } = bench;
   const { report } = project;
-  const out = recipe.gather.left_out;
+  const found = findings(project, recipe);
+  const byHand = leftOutByHand(found, recipe);
+  const undecided = open(found);
   const labels = [...new Set(project.frame_list.map((frame) => frame.label))];
+  const unused = recipe.gather.left_out.length + recipe.gather.folded.length;
+  const contact = useContact((state) => state.open);
   return (
     <>
       <Head title="Gather">{report.pattern}</Head>
       <Facts
         facts={[
-          ["Frames", `${project.frames}${out.length > 0 ? `, ${project.frames - out.length} used` : ""}`],
+          ["Frames", `${project.frames}${unused > 0 ? `, ${project.frames - unused} shown` : ""}`],
           ["Numbers", report.first === null ? "none" : `${report.first} to ${report.last ?? ""}`],
           ["Size", `${project.width} × ${project.height}`],
           ["Kind", labels.join(", ")],
+          ...(report.parts.length > 0
+            ? [["Parts", report.parts.map((part) => part.labels.join(" ") || part.pattern).join(", ")] as const]
+            : []),
         ]}
       />
-      {report.problems.length === 0 && out.length === 0 ? (
+      <Segmented
+        label="In the middle"
+        value={contact ? "contact" : "stage"}
+        choices={[
+          { value: "stage", label: "Playing picture" },
+          { value: "contact", label: "Contact view", tip: "All frames with their numbers", keys: "C" },
+        ]}
+        onChange={(value) => useContact.setState({ open: value === "contact" })}
+      />
+      {undecided.length > 1 && (
+        <Button
+          look="strong"
+          className="self-start"
+          onClick={() => bench.edit("All put right", putRight(found))}
+        >
+          Put all {undecided.length} right
+        </Button>
+      )}
+      {found.length === 0 && byHand.length === 0 ? (
         <p className="flex flex-col gap-1 rounded-[8px] bg-well px-3 py-2.5">
           <Mark verdict="fine" word="all there" />
           <span className="text-ink-2">Every number from first to last, once, in order, all of one size.</span>
         </p>
       ) : (
-        <ul className="flex flex-col gap-2">
-          {report.problems.map((problem) => (
-            <li key={`${problem.kind}${problem.file}`} className="rounded-[8px] bg-well px-3 py-2">
-              <Mark
-                verdict="look"
-                word={
-                  { missing: "missing", unreadable: "not readable", size: "another size", repeated: "twice" }[
-                    problem.kind
-                  ]
-                }
-              />
-              <p className="break-words">
-                {problem.file && <b className="font-semibold">{problem.file}: </b>}
-                {problem.message}
-              </p>
-              <p className="text-xs text-ink-2">
-                {problem.kind === "missing"
-                  ? "The others play on without them."
-                  : "It is not used; the others are."}{" "}
-                {problem.remedy.charAt(0).toUpperCase() + problem.remedy.slice(1)}.
-              </p>
-            </li>
+        <ul aria-label="Report" className="flex flex-col gap-2">
+          {found.map((finding) => (
+            <Line key={finding.key} finding={finding} edit={bench.edit} />
           ))}
-          {out.length > 0 && (
+          {byHand.length > 0 && (
             <li className="flex items-center justify-between gap-2 rounded-[8px] bg-well px-3 py-2">
-              <span>{count(out.length, "frame")} left out by hand</span>
-              <Button
-                onClick={() =>
-                  bench.edit("Frames put back", (so) => ({ ...so, gather: { ...so.gather, left_out: [] } }))
-                }
-              >
-                Put back
-              </Button>
+              <span>{count(byHand.length, "frame")} left out by hand</span>
+              <Button onClick={() => bench.edit("Frames put back", putBackPositions(byHand))}>Put back</Button>
             </li>
           )}
         </ul>
       )}
     </>
+  );
+}
+
+function Line({ finding, edit }: { finding: Finding; edit: PanelProps["bench"]["edit"] }) {
+  return (
+    <li className="flex flex-col gap-0.5 rounded-[8px] bg-well px-3 py-2">
+      <span className="flex items-center justify-between">
+        <Mark verdict={finding.verdict} word={finding.word} />
+        {finding.positions.length > 0 && (
+          <button
+            type="button"
+            className="text-xs font-medium text-jay-deep hover:underline"
+            onClick={() =>
+              useContact.setState({
+                open: true,
+                chosen: new Set(finding.positions),
+                focus: finding.positions[0] ?? 1,
+              })
+            }
+          >
+            Show
+          </button>
+        )}
+      </span>
+      <p className="break-words">
+        {finding.file && <b className="font-semibold">{finding.file}: </b>}
+        {finding.file ? finding.message : finding.message.charAt(0).toUpperCase() + finding.message.slice(1)}
+      </p>
+      {finding.note && <p className="text-xs text-ink-2">{finding.note}</p>}
+      {finding.remedies.length > 0 && (
+        <span className="mt-1 flex flex-wrap gap-1.5">
+          {finding.remedies.map((remedy) => (
+            <Button key={remedy.label} onClick={() => edit(remedy.done, remedy.change)}>
+              {remedy.label}
+            </Button>
+          ))}
+        </span>
+      )}
+    </li>
   );
 }

@@ -1,0 +1,132 @@
+"""What comes in: sorted into sequences, reported, put right from the report alone."""
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Locator, expect
+
+from jayflick.demo import DEMO
+from tests.e2e.conftest import Desk, drop
+
+FILES = {project.folder: project.files for project in DEMO}
+
+
+def drawn(folder: Path, name: str) -> Path:
+    """A folder of the demo's files, as they are brought."""
+    folder.mkdir()
+    for file, make in FILES[name]:
+        (folder / file).write_bytes(make())
+    return folder
+
+
+def gathered(desk: Desk) -> tuple[Locator, Locator]:
+    """The docket's cell and the controls of gathering."""
+    page = desk.page
+    page.get_by_role("tab", name="Gather").click()
+    return page.get_by_role("tab", name="Gather"), page.get_by_role("region", name="Gather controls")
+
+
+def durations(desk: Desk) -> list[int]:
+    project = desk.page.request.get(f"{desk.base}/api/projects/{desk.page.url.rsplit('/', 1)[1]}").json()
+    return [frame["delay_ms"] for frame in project["results"][0]["info"]["frames"]]
+
+
+@pytest.mark.parametrize("hand", ["mouse", "keyboard"])
+def test_a_messy_folder_is_put_right_from_the_report_alone(desk: Desk, tmp_path: Path, hand: str) -> None:
+    page = desk.page
+    desk.goto()
+    drop(page, [drawn(tmp_path / "kite", "kite")])
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Kite")
+    desk.settled()
+    cell, controls = gathered(desk)
+    expect(cell).to_contain_text("1 not readable, 3 missing, 2 more")
+    expect(controls).to_contain_text("kite_15.png: the file ends early")
+    expect(controls).to_contain_text("Numbers missing: 7, 12, 15")
+    expect(controls).to_contain_text("kite_4.png: is 800 × 520, the others are 400 × 260")
+    expect(controls).to_contain_text("kite_21.png: the last frame repeats the first")
+    assert len(durations(desk)) == 17
+    remedies = ["Hold the frame before", "Scale to 400 × 260", "Leave the last one out"]
+    for remedy in remedies:
+        button = controls.get_by_role("button", name=remedy)
+        if hand == "mouse":
+            button.click()
+        else:
+            for _ in range(30):
+                page.keyboard.press("Tab")
+                if button.evaluate("(element) => element === document.activeElement"):
+                    break
+            page.keyboard.press("Enter")
+            page.get_by_role("tab", name="Gather").focus()
+        expect(button).to_be_hidden()
+    desk.settled()
+    expect(cell).to_contain_text("fine")
+    # Twenty frames' time as rendered: 17 pictures, three of them held over a missing one.
+    times = durations(desk)
+    assert len(times) == 17
+    assert abs(sum(times) - 20 * 1000 / 24) <= 10
+    page.keyboard.press("Control+z")
+    expect(controls.get_by_role("button", name="Leave the last one out")).to_be_visible()
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    controls.get_by_role("button", name="Put all 3 right").click()
+    expect(cell).to_contain_text("fine")
+
+
+def test_a_folder_of_many_sequences_is_sorted_before_it_becomes_projects(desk: Desk, tmp_path: Path) -> None:
+    page = desk.page
+    desk.goto()
+    page.get_by_label("Folder of frames").set_input_files(drawn(tmp_path / "terns", "terns"))
+    found = page.get_by_role("region", name="Sequences found")
+    expect(found).to_contain_text("24 sequences found")
+    matches = found.get_by_role("status", name="Matches")
+    expect(matches).to_have_text("24 of 24 sequences, 144 frames")
+    found.get_by_role("searchbox", name="Only names like").fill("*-NE-*")
+    expect(matches).to_have_text("3 of 24 sequences, 18 frames")
+    found.get_by_role("checkbox", name="tern-NE-glide").uncheck()
+    expect(matches).to_have_text("2 of 24 sequences, 14 frames")
+    found.get_by_role("button", name="One project of all 2").click()
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Tern NE")
+    desk.settled()
+    cell, controls = gathered(desk)
+    expect(cell).to_contain_text("14 frames")
+    expect(controls).to_contain_text("PartsNE dive, NE fly")
+
+
+def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> None:
+    desk.open("Kite over the pier")
+    page = desk.page
+    _, controls = gathered(desk)
+    controls.get_by_role("button", name="Show").first.click()
+    contact = page.get_by_role("region", name="Contact view")
+    expect(contact.get_by_role("option", name="kite_4.png, left out, another size")).to_have_attribute(
+        "aria-selected", "true"
+    )
+    expect(contact).to_contain_text("missing7")
+    frames = contact.get_by_role("listbox", name="Frames")
+    frames.get_by_role("option", name="kite_2.png", exact=True).click()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(contact.get_by_role("status", name="Chosen")).to_have_text("2 chosen")
+    page.keyboard.press("Delete")
+    expect(frames.get_by_role("option", name="kite_3.png, left out")).to_be_visible()
+    expect(controls).to_contain_text("2 frames left out by hand")
+    page.keyboard.press("Delete")
+    expect(frames.get_by_role("option", name="kite_3.png", exact=True)).to_be_visible()
+    page.keyboard.press("o")
+    expect(frames.get_by_role("option", name="kite_5.png, outside the range")).to_be_visible()
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    expect(frames.get_by_role("option", name="kite_5.png", exact=True)).to_be_visible()
+    page.keyboard.press("c")
+    expect(contact).to_be_hidden()
+
+
+def test_a_clip_comes_in_at_its_own_rate(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "wake.mp4").write_bytes(dict(FILES["wake"])["wake.mp4"]())
+    page = desk.page
+    desk.goto()
+    drop(page, [tmp_path / "wake.mp4"])
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Wake")
+    desk.settled()
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("36 frames")
+    expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("1.50 s at 24 fps")

@@ -1,0 +1,286 @@
+// All frames of a project as a grid with their numbers: gaps drawn as gaps, problems marked. Drawn lazily.
+
+import { useQueryClient } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useNavigate } from "react-router";
+import { api, data, thumbUrl, type FrameInfo, type ProjectCard } from "../api/client";
+import { count } from "../format";
+import { Button, IconButton } from "../ui/controls";
+import { tellError } from "../ui/notices";
+import { X } from "lucide-react";
+import { cellsOf, choose, useContact } from "./contact";
+import type { Bench } from "./edits";
+import { findings, leaveOutPositions, putBackPositions } from "./findings";
+
+const CELL = { width: 112, height: 98 };
+const PADDING = 12;
+
+export function Contact({ bench }: { bench: Bench }) {
+  const { project, recipe } = bench;
+  const { chosen, focus } = useContact();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const scroller = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(0);
+  const columns = Math.max(1, Math.floor((width - 2 * PADDING) / CELL.width));
+  const cellWidth = Math.max(CELL.width, Math.floor((width - 2 * PADDING) / columns));
+  useLayoutEffect(() => {
+    const element = scroller.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+  useEffect(() => () => useContact.setState({ chosen: new Set(), anchor: 1, focus: 1 }), [project.id]);
+
+  const cells = useMemo(() => cellsOf(project.frame_list), [project.frame_list]);
+  const marks = useMemo(() => {
+    const words = new Map<number, string>();
+    for (const finding of findings(project, recipe))
+      for (const position of finding.positions)
+        words.set(position, [words.get(position), finding.word].filter(Boolean).join(", "));
+    return words;
+  }, [project, recipe]);
+  const out = useMemo(() => new Set(recipe.gather.left_out), [recipe.gather.left_out]);
+  const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
+  const first = recipe.rhythm.first ?? 1;
+  const last = recipe.rhythm.last ?? project.frames;
+  const rows = useVirtualizer({
+    count: Math.ceil(cells.length / columns),
+    getScrollElement: () => scroller.current,
+    estimateSize: () => CELL.height,
+    overscan: 2,
+    paddingStart: PADDING,
+    paddingEnd: PADDING,
+  });
+  const rowOf = (position: number) =>
+    Math.floor(cells.findIndex((cell) => cell.kind === "frame" && cell.position === position) / columns);
+  useEffect(() => {
+    rows.scrollToIndex(Math.max(0, rowOf(focus)));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
+  }, [focus, columns]);
+  useEffect(() => scroller.current?.focus({ preventScroll: true }), []);
+
+  const positions = [...chosen].sort((a, b) => a - b);
+  const used = positions.filter((position) => !out.has(position));
+  const leave = () => {
+    if (used.length > 0) bench.edit(`${count(used.length, "frame")} left out`, leaveOutPositions(used));
+    else if (positions.length > 0)
+      bench.edit(`${count(positions.length, "frame")} put back`, putBackPositions(positions));
+  };
+  const range = (end: "first" | "last") => {
+    const at = positions[end === "first" ? 0 : positions.length - 1] ?? focus;
+    bench.edit(`Range ${end === "first" ? "from" : "to"} frame ${at}`, (so) => {
+      const now = { first: so.rhythm.first ?? 1, last: so.rhythm.last ?? project.frames, [end]: at };
+      const whole = { first: Math.min(now.first, at), last: Math.max(now.last, at) };
+      return {
+        ...so,
+        rhythm: {
+          ...so.rhythm,
+          first: whole.first === 1 ? null : whole.first,
+          last: whole.last === project.frames ? null : whole.last,
+        },
+      };
+    });
+  };
+  const split = () => {
+    data<ProjectCard>(
+      api.POST("/api/projects/{project_id}/split", {
+        params: { path: { project_id: project.id } },
+        body: { positions },
+      }),
+    )
+      .then(async (made) => {
+        await queries.invalidateQueries({ queryKey: ["shelf"] });
+        void navigate(`/project/${made.id}`);
+      })
+      .catch(tellError);
+  };
+
+  const onKey = (event: KeyboardEvent) => {
+    const held = event.ctrlKey || event.metaKey;
+    const steps: Record<string, number> = {
+      ArrowLeft: -1,
+      ArrowRight: 1,
+      ArrowUp: -columns,
+      ArrowDown: columns,
+      PageUp: -columns * 4,
+      PageDown: columns * 4,
+      Home: -Infinity,
+      End: Infinity,
+    };
+    const by = steps[event.key];
+    if (by !== undefined) {
+      const next = Math.min(project.frames, Math.max(1, focus + by));
+      choose(next, event.shiftKey ? "through" : "only");
+    } else if (event.key === "Delete" || event.key === "Backspace") leave();
+    else if (event.key === " ") choose(focus, "toggle");
+    else if (event.key === "Escape") useContact.setState({ chosen: new Set() });
+    else if (held && event.key.toLowerCase() === "a")
+      useContact.setState({ chosen: new Set(project.frame_list.map((frame) => frame.position)) });
+    else if (!held && event.key.toLowerCase() === "i") range("first");
+    else if (!held && event.key.toLowerCase() === "o") range("last");
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+
+  return (
+    <section
+      aria-label="Contact view"
+      className="flex min-h-0 flex-col overflow-clip rounded-[12px] border border-line bg-card"
+    >
+      <div className="flex min-h-[46px] flex-wrap items-center gap-1.5 border-b border-line px-3 py-2">
+        <span role="status" aria-label="Chosen" className="mr-2 text-ink-2">
+          <span className="figure text-ink">{positions.length || project.frames}</span>{" "}
+          {positions.length > 0 ? "chosen" : "frames"}
+        </span>
+        <Button disabled={positions.length === 0} onClick={leave} title="Delete">
+          {positions.length > 0 && used.length === 0 ? "Put back" : "Leave out"}
+        </Button>
+        <Button disabled={positions.length === 0} onClick={() => range("first")} title="I">
+          Range from here
+        </Button>
+        <Button disabled={positions.length === 0} onClick={() => range("last")} title="O">
+          Range to here
+        </Button>
+        <Button disabled={positions.length === 0} onClick={split}>
+          Project of their own
+        </Button>
+        <span className="grow" />
+        <IconButton
+          look="quiet"
+          tip="Back to the playing picture"
+          keys="C"
+          onClick={() => useContact.setState({ open: false })}
+        >
+          <X size={15} />
+        </IconButton>
+      </div>
+      <div
+        ref={scroller}
+        role="listbox"
+        aria-label="Frames"
+        aria-multiselectable
+        aria-activedescendant={`contact-${focus}`}
+        tabIndex={0}
+        onKeyDown={onKey}
+        className="relative min-h-0 grow overflow-y-auto outline-offset-[-2px]"
+      >
+        <div className="relative" style={{ height: rows.getTotalSize() }}>
+          {rows.getVirtualItems().map((row) => (
+            <div
+              key={row.key}
+              role="presentation"
+              className="absolute flex"
+              style={{ top: row.start, left: PADDING, height: CELL.height }}
+            >
+              {cells.slice(row.index * columns, (row.index + 1) * columns).map((cell) => {
+                if (cell.kind === "gap")
+                  return <Gap key={`gap ${cell.from}`} from={cell.from} to={cell.to} width={cellWidth} />;
+                const frame = project.frame_list[cell.position - 1];
+                return (
+                  frame && (
+                    <FrameCell
+                      key={cell.position}
+                      frame={frame}
+                      width={cellWidth}
+                      chosen={chosen.has(cell.position)}
+                      focused={focus === cell.position}
+                      out={out.has(cell.position) || cell.position < first || cell.position > last}
+                      word={[
+                        out.has(cell.position) ? "left out" : "",
+                        folded.has(cell.position) ? "folded" : "",
+                        cell.position < first || cell.position > last ? "outside the range" : "",
+                        marks.get(cell.position) ?? "",
+                      ]
+                        .filter(Boolean)
+                        .join(", ")}
+                      marked={marks.has(cell.position)}
+                    />
+                  )
+                );
+              })}
+            </div>
+          ))}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+function Gap({ from, to, width }: { from: number; to: number; width: number }) {
+  const many = to - from + 1;
+  return (
+    <div
+      className="flex shrink-0 flex-col p-1"
+      style={{ width, height: CELL.height }}
+      title={`${count(many, "number")} missing`}
+    >
+      <span className="flex grow items-center justify-center rounded-[6px] border-2 border-dashed border-look/60 px-1 text-center text-xs font-semibold text-look">
+        {many === 1 ? "missing" : `${many} missing`}
+      </span>
+      <span className="figure h-[18px] pt-0.5 text-center text-xs text-look">
+        {many === 1 ? from : `${from}–${to}`}
+      </span>
+    </div>
+  );
+}
+
+const FrameCell = memo(function FrameCell({
+  frame,
+  width,
+  chosen,
+  focused,
+  out,
+  word,
+  marked,
+}: {
+  frame: FrameInfo;
+  width: number;
+  chosen: boolean;
+  focused: boolean;
+  out: boolean;
+  word: string;
+  marked: boolean;
+}) {
+  return (
+    <div
+      id={`contact-${frame.position}`}
+      role="option"
+      aria-selected={chosen}
+      aria-label={`${frame.name}${word ? `, ${word}` : ""}`}
+      title={`${frame.name} · ${frame.width} × ${frame.height}${word ? ` · ${word}` : ""}`}
+      className="flex shrink-0 cursor-default flex-col p-1 select-none"
+      style={{ width, height: CELL.height }}
+      onClick={(event) =>
+        choose(frame.position, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only")
+      }
+    >
+      <span
+        className={`relative flex min-h-0 grow items-center justify-center overflow-hidden rounded-[6px] bg-well ${
+          chosen ? "outline-[3px] outline-jay" : focused ? "outline-1 outline-ink-3" : ""
+        }`}
+      >
+        <img
+          src={thumbUrl(frame.sha256)}
+          alt=""
+          draggable={false}
+          className={`chequer max-h-full max-w-full ${out ? "opacity-25 grayscale" : ""}`}
+        />
+        {out && <span className="absolute inset-x-0 top-1/2 h-[2px] -rotate-[30deg] bg-ink-2" />}
+        {marked && (
+          <span aria-hidden className="absolute top-1 right-1 rounded bg-look-soft px-1 text-[9px] text-look">
+            ▲
+          </span>
+        )}
+      </span>
+      <span
+        className={`figure h-[18px] truncate pt-0.5 text-center text-xs ${out ? "text-ink-3" : "text-ink-2"}`}
+      >
+        {frame.number ?? frame.name}
+      </span>
+    </div>
+  );
+});
