@@ -1,7 +1,12 @@
 """All measurements, one after another."""
 
-from . import encode, memory, retune
+from . import encode, gather, memory, retune
 
-for title, part in (("Whole encodes", encode), ("Retuning in the browser", retune), ("Memory", memory)):
+for title, part in (
+    ("Whole encodes", encode),
+    ("Gathering", gather),
+    ("Retuning in the browser", retune),
+    ("Memory", memory),
+):
     print(f"\n## {title}\n", flush=True)
     part.main()

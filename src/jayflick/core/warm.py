@@ -2,10 +2,12 @@
 
 import contextlib
 import hashlib
+from io import BytesIO
 from pathlib import Path
 
 import numba
 import numpy as np
+from PIL import Image
 
 from .framing.alpha import settle
 from .gif.encoder import encode_gif, share_palette
@@ -47,6 +49,9 @@ def warm() -> None:
             data = encode_gif(frames, shared, amount=amount)
         describe(read_gif(data), len(data))
     read_picture(_RUN_CODED, name="two.tga")
+    plain = BytesIO()
+    Image.new("RGB", (2, 2)).save(plain, "PNG")
+    read_picture(plain.getvalue(), name="plain.png")
     with contextlib.suppress(OSError):  # an installation that cannot be written to compiles elsewhere
         _MARK.parent.mkdir(exist_ok=True)
         _MARK.write_text(_sources())

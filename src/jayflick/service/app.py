@@ -30,7 +30,6 @@ from ..core.gif.retime import retime
 from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import Recipe
 from ..core.render import framed_picture, render_at_once, usual_size
-from ..core.sequence.pieces import Refused
 from ..core.stages import Stages, stage_key
 from ..core.warm import warm
 from . import imports, projects
@@ -38,8 +37,9 @@ from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
 from .guard import Guard
+from .intake import Intake
 from .jobs import JobRunner
-from .models import Picture, Result, Revision
+from .models import Result, Revision
 from .projects import Conflict, NotFound
 from .schemas import (
     Choice,
@@ -187,15 +187,17 @@ async def add_files(import_id: ProjectId, request: Request, service: Parts) -> l
     length = request.headers.get("content-length")
     if length is not None and int(length) > settings.most_import_bytes:
         raise _too_large(settings)
-    await run_in_threadpool(_check_open, service, import_id)
+    intake = await run_in_threadpool(Intake, service, import_id)
     counted = Request(request.scope, _counting(request.receive, settings))
     try:
         async with counted.form(max_files=settings.most_files, max_fields=10) as form:
             uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
-            return [await run_in_threadpool(_take, service, import_id, upload) for upload in uploads]
+            taken = [await run_in_threadpool(intake.take, upload) for upload in uploads]
     except HTTPException as error:  # what the parser found wrong with the form
         remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
         raise InputError(error.detail, remedy=remedy) from error
+    await run_in_threadpool(intake.keep)
+    return taken
 
 
 def _counting(receive: Receive, settings: Settings) -> Receive:
@@ -217,49 +219,6 @@ def _too_large(settings: Settings) -> InputError:
     return InputError(
         f"one import takes {settings.most_import_bytes // 1048576} MB", remedy="bring the frames in parts"
     )
-
-
-def _check_open(service: Service, import_id: str) -> None:
-    settings = service.settings
-    with service.sessions() as session:
-        imports.check_open(session, import_id, settings.most_files, settings.most_import_bytes)
-
-
-def _take(service: Service, import_id: str, upload: UploadFile) -> FileTaken:
-    name = upload.filename or ""
-    taken: list[str] = []
-    refused: list[InputError] = []
-
-    def refuse(error: InputError, name: str) -> None:
-        refused.append(error)
-        with service.sessions.begin() as session:
-            imports.note_refused(session, import_id, error, name)
-
-    try:
-        name = imports.clean_name(name)
-        most = service.settings.most_file_bytes
-        if (upload.size or 0) > most:
-            raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
-        data = upload.file.read()
-        _check_open(service, import_id)
-        for piece in service.decoders.pieces(data, name):
-            if isinstance(piece, Refused):
-                refuse(piece.error, piece.name)
-                continue
-            if taken:  # an archive or a clip may hold more than there is room for
-                _check_open(service, import_id)
-            imports.clean_name(piece.name)
-            sha256 = imports.keep(service.store, service.stages, piece, data)
-            with service.sessions.begin() as session:
-                size = len(piece.data if piece.data is not None else data)
-                imports.note_taken(session, import_id, piece, sha256, size)
-            taken.append(sha256)
-            if len(taken) % 8 == 0:
-                service.hub.tell("import", import_id=import_id, name=name, frames=len(taken), picture=sha256)
-    except InputError as error:
-        refuse(error, name)
-    problem = Problem.model_validate(problem_of(refused[0])) if refused else None
-    return FileTaken(name=name, frames=len(taken), picture=next(iter(taken), None), problem=problem)
 
 
 @router.get("/imports/{import_id}", tags=["imports"])
@@ -409,14 +368,12 @@ GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"
     responses={200: WEBP},
     response_class=Response,
 )
-def get_thumb(
-    sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], service: Parts, session: Reading
-) -> Response:
+def get_thumb(sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], service: Parts) -> Response:
     """A small picture of a source frame, at most 112 pixels high."""
-    picture = session.get(Picture, sha256)
-    if picture is None:
-        raise NotFound("there is no such picture")
-    data = imports.thumb_of(service.stages, service.store, picture.sha256)
+    try:
+        data = imports.thumb_of(service.stages, service.store, sha256)
+    except FileNotFoundError:
+        raise NotFound("there is no such picture") from None
     return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
 
 

@@ -134,8 +134,8 @@ def _note(session: Session, import_id: str, name: str, **facts: Any) -> None:
     )
 
 
-def check_open(session: Session, import_id: str, most_files: int, most_bytes: int) -> None:
-    """Refuse a file for an import that is not open, or full."""
+def held(session: Session, import_id: str) -> tuple[int, int]:
+    """How many files and bytes an open import has already; refused when it is not open."""
     _open(session, import_id)
     count, size = session.execute(
         select(func.count(), func.coalesce(func.sum(Picture.bytes), 0))
@@ -143,9 +143,7 @@ def check_open(session: Session, import_id: str, most_files: int, most_bytes: in
         .outerjoin(Picture, Picture.sha256 == ImportFile.sha256)
         .where(ImportFile.import_id == import_id)
     ).one()
-    if count >= most_files or size >= most_bytes:
-        limit = f"{most_files} frames" if count >= most_files else f"{most_bytes // 1048576} MB of frames"
-        raise InputError(f"one import takes {limit}", remedy="bring them in parts, or thin them out first")
+    return count, int(size)
 
 
 def _open(session: Session, import_id: str, *, lock: bool = False) -> Import:

@@ -6,6 +6,7 @@ import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState, type Keybo
 import { useNavigate } from "react-router";
 import { api, data, thumbUrl, type FrameInfo, type ProjectCard } from "../api/client";
 import { count } from "../format";
+import { toggle, usePlayhead } from "../player/playhead";
 import { Button, IconButton } from "../ui/controls";
 import { tellError } from "../ui/notices";
 import { X } from "lucide-react";
@@ -61,6 +62,15 @@ export function Contact({ bench }: { bench: Bench }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
   }, [focus, columns]);
   useEffect(() => scroller.current?.focus({ preventScroll: true }), []);
+  // What cannot be seen need not play; it goes on where it was when the picture is back.
+  useEffect(() => {
+    const { playing } = usePlayhead.getState();
+    if (!playing) return;
+    toggle();
+    return () => {
+      if (!usePlayhead.getState().playing) toggle();
+    };
+  }, []);
 
   const positions = [...chosen].sort((a, b) => a - b);
   const used = positions.filter((position) => !out.has(position));

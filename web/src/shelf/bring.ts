@@ -110,12 +110,17 @@ export function refusal(files: readonly Pick<File, "size">[], limits: Limits): s
   return "";
 }
 
+/** Batches to be sent one after the other: the first are small, so that something is seen soon. */
 export function batches<T extends { file: Pick<File, "size"> }>(files: readonly T[]): T[][] {
   const result: T[][] = [];
   let bytes = 0;
   for (const one of files) {
     const current = result.at(-1);
-    if (current && current.length < BATCH_FILES && bytes + one.file.size <= BATCH_BYTES) {
+    if (
+      current &&
+      current.length < Math.min(BATCH_FILES, result.length) &&
+      bytes + one.file.size <= BATCH_BYTES
+    ) {
       current.push(one);
       bytes += one.file.size;
     } else {

@@ -1,6 +1,6 @@
 """What can be told of a frame by looking at its pixels once: enough to compare it with the others later."""
 
-import hashlib
+import zlib
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,11 +18,17 @@ class Looks:
     """A frame boiled down."""
 
     digest: str
-    """Equal for pictures that are equal pixel by pixel, however their files are written."""
+    """Two checksums over all pixels. With the signature they tell pictures apart, however written.
+
+    Made for comparing frames that came together, not against somebody who wants two to be mistaken."""
     signature: bytes
     """The picture scaled to SIDE × SIDE, premultiplied RGBA."""
     cut: bool
     """Whether transparent art reaches the edge of its canvas."""
+
+    def shows_the_same(self, other: "Looks") -> bool:
+        """Whether both are the same picture, pixel by pixel."""
+        return self.digest == other.digest and self.signature == other.signature
 
     def distance(self, other: "Looks") -> float:
         """The mean difference of the two signatures, in levels."""
@@ -31,13 +37,19 @@ class Looks:
         return float(np.abs(mine - theirs).mean())
 
 
-def look(picture: NDArray[np.uint8]) -> Looks:
-    """Boil a picture down; straight RGBA, shape (height, width, 4)."""
-    digest = hashlib.sha256(f"{picture.shape[1]}x{picture.shape[0]}:".encode())
-    digest.update(np.ascontiguousarray(picture).data)
+def reduced(picture: NDArray[np.uint8], width: int, height: int) -> Image.Image:
+    """A picture averaged down by a whole number that leaves it at least ``width`` × ``height``."""
+    image = Image.fromarray(picture)
+    return image.reduce(max(1, min(image.width // width, image.height // height)))
+
+
+def look(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Looks:
+    """Boil a picture down; straight RGBA, shape (height, width, 4). ``overview``: it :func:`reduced`."""
+    small = overview or reduced(picture, 4 * SIDE, 4 * SIDE)
+    pixels = np.ascontiguousarray(picture).data
+    digest = f"{picture.shape[1]}x{picture.shape[0]}-{zlib.crc32(pixels):08x}{zlib.adler32(pixels):08x}"
     alpha = picture[:, :, 3]
     edge = max(alpha[0].max(), alpha[-1].max(), alpha[:, 0].max(), alpha[:, -1].max())
-    cut = bool(edge >= _TOUCHED and alpha.min() < _TOUCHED)
-    small = Image.fromarray(picture).reduce((max(1, picture.shape[1] // 64), max(1, picture.shape[0] // 64)))
+    cut = bool(edge >= _TOUCHED and small.getchannel("A").histogram()[0:_TOUCHED] != [0] * _TOUCHED)
     signature = small.convert("RGBa").resize((SIDE, SIDE), Image.Resampling.BOX)
-    return Looks(digest.hexdigest()[:32], signature.tobytes(), cut)
+    return Looks(digest, signature.tobytes(), cut)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..compiled import compiled
 from ..errors import InputError
 from .colour import profile_name, to_rgba
 from .header import Header, check_area
@@ -102,11 +103,32 @@ def decode(data: bytes, name: str) -> NDArray[np.uint8]:
     """The picture as straight RGBA; 16-bit samples are rounded, v × 255 / 65535 (section 13.12), not cut."""
     if data[24] == 16:
         return _deep(data)
+    if data[25] in (2, 6) and not any(tag in data[: data.find(b"IDAT")] for tag in (b"tRNS", b"iCCP")):
+        return _plain(data)
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         with Image.open(BytesIO(data), formats=["PNG"]) as image:
             image.load()
             return to_rgba(image, image.info.get("icc_profile"))
+
+
+def _plain(data: bytes) -> NDArray[np.uint8]:
+    """RGB or RGBA of 8 bits that needs no conversion: read by libpng itself, in half the time."""
+    samples: NDArray[np.uint8] = imagecodecs.png_decode(data)
+    return samples if samples.shape[2] == 4 else _opaque(samples)
+
+
+@compiled
+def _opaque(samples: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    height, width = samples.shape[:2]
+    result = np.empty((height, width, 4), np.uint8)
+    for y in range(height):
+        for x in range(width):
+            result[y, x, 0] = samples[y, x, 0]
+            result[y, x, 1] = samples[y, x, 1]
+            result[y, x, 2] = samples[y, x, 2]
+            result[y, x, 3] = 255
+    return result
 
 
 def _deep(data: bytes) -> NDArray[np.uint8]:

@@ -195,7 +195,7 @@ def _look_problems(readable: list[Found]) -> list[dict[str, Any]]:
     if len(known) < len(looks) or len(known) < 2:
         return []
     problems = []
-    same = [i for i in range(1, len(known)) if known[i].digest == known[i - 1].digest]
+    same = [i for i in range(1, len(known)) if known[i].shows_the_same(known[i - 1])]
     if same:
         problems.append(
             _problem(

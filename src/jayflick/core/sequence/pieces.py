@@ -12,7 +12,7 @@ from ..errors import InputError
 from ..pictures import clip
 from ..pictures.header import Header
 from ..pictures.kinds import read_header, read_picture
-from ..pictures.looks import Looks, look
+from ..pictures.looks import Looks, look, reduced
 from ..pictures.moving import open_moving
 from .archives import is_archive, members
 
@@ -71,7 +71,10 @@ def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | 
             yield from _taken_out(data, name, header)
             return
         picture = read_picture(data, name=name)
-        yield Piece(name, data if packed else None, header, look(picture), thumbnail(picture))
+        overview = reduced(picture, *THUMB)
+        yield Piece(
+            name, data if packed else None, header, look(picture, overview), thumbnail(picture, overview)
+        )
     except InputError as error:
         yield Refused(name, error)
     except MemoryError:
@@ -94,14 +97,15 @@ def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]
             clear = bool((picture[:, :, 3] < 255).any())
             label = header.label if header is not None else "clip"
             notes = header.notes if header is not None else ()
+            overview = reduced(picture, *THUMB)
             out = BytesIO()
             Image.fromarray(picture).save(out, "PNG", compress_level=1)
             yield Piece(
                 f"{name}/{number:04}.png",
                 out.getvalue(),
                 Header(width, height, label, clear, notes=notes),
-                look(picture),
-                thumbnail(picture),
+                look(picture, overview),
+                thumbnail(picture, overview),
                 times[number - 1] if times is not None else None,
                 moving.repeat,
             )
@@ -114,10 +118,11 @@ def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]
         raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
 
 
-def thumbnail(picture: NDArray[np.uint8]) -> bytes:
-    """A small WebP of a picture, straight RGBA."""
-    small = Image.fromarray(picture)
-    small.thumbnail(THUMB)
+def thumbnail(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> bytes:
+    """A small WebP of a picture, straight RGBA. ``overview``: it reduced, if that is there."""
+    small = overview or reduced(picture, *THUMB)
+    share = min(1.0, THUMB[0] / picture.shape[1], THUMB[1] / picture.shape[0])
+    size = max(1, round(picture.shape[1] * share)), max(1, round(picture.shape[0] * share))
     out = BytesIO()
-    small.save(out, "WEBP", quality=82)
+    small.resize(size, Image.Resampling.LANCZOS).save(out, "WEBP", quality=82, method=2)
     return out.getvalue()

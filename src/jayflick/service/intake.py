@@ -1,0 +1,102 @@
+"""Taking the files of one upload: each read apart, its frames kept in the store, all noted together."""
+
+from typing import TYPE_CHECKING
+
+from starlette.datastructures import UploadFile
+
+from ..core.errors import InputError
+from ..core.sequence.pieces import Piece, Refused
+from . import imports
+from .schemas import FileTaken, Problem
+from .worker import problem_of
+
+if TYPE_CHECKING:
+    from .app import Service
+
+NOTED_AT_ONCE = 64
+"""Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
+TOLD_EVERY = 8
+"""Frames after which windows are told how far a file is."""
+
+
+class Intake:
+    """One request's files on their way into an import that is open. Nothing is noted before it is safe."""
+
+    def __init__(self, service: "Service", import_id: str) -> None:
+        """Raises ``InputError`` when the import has no room left, ``JayFlickError`` when it is not open."""
+        self._service = service
+        self._import_id = import_id
+        self._taken: list[tuple[Piece, str, int]] = []
+        self._refused: list[tuple[InputError, str]] = []
+        settings = service.settings
+        with service.sessions() as session:
+            frames, size = imports.held(session, import_id)
+        self._frames_left = settings.most_files - frames
+        self._bytes_left = settings.most_import_bytes - size
+
+    def take(self, upload: UploadFile) -> FileTaken:
+        """Read one file apart; what cannot be used is recorded for the report, with why."""
+        name = upload.filename or ""
+        pictures: list[str] = []
+        problems: list[InputError] = []
+        try:
+            name = imports.clean_name(name)
+            most = self._service.settings.most_file_bytes
+            if (upload.size or 0) > most:
+                raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
+            self._need_room(name)
+            data = upload.file.read()
+            for piece in self._service.decoders.pieces(data, name):
+                if isinstance(piece, Refused):
+                    self._refused.append((piece.error, piece.name))
+                    problems.append(piece.error)
+                    continue
+                self._need_room(name)
+                imports.clean_name(piece.name)
+                pictures.append(self._store(piece, data))
+                if len(pictures) % TOLD_EVERY == 0:
+                    self._tell(name, len(pictures), pictures[-1])
+        except InputError as error:
+            self._refused.append((error, name))
+            problems.append(error)
+        if pictures:
+            self._tell(name, len(pictures), pictures[-1])
+        problem = Problem.model_validate(problem_of(problems[0])) if problems else None
+        return FileTaken(
+            name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
+        )
+
+    def _need_room(self, name: str) -> None:
+        if self._frames_left > 0 and self._bytes_left > 0:
+            return
+        settings = self._service.settings
+        limit = (
+            f"{settings.most_files} frames"
+            if self._frames_left <= 0
+            else f"{settings.most_import_bytes // 1048576} MB of frames"
+        )
+        remedy = "bring them in parts, or thin them out first"
+        raise InputError(f"one import takes {limit}", file=name, remedy=remedy)
+
+    def _store(self, piece: Piece, data: bytes) -> str:
+        sha256 = imports.keep(self._service.store, self._service.stages, piece, data)
+        size = len(piece.data if piece.data is not None else data)
+        self._frames_left -= 1
+        self._bytes_left -= size
+        self._taken.append((piece, sha256, size))
+        if len(self._taken) == NOTED_AT_ONCE:
+            self.keep()
+        return sha256
+
+    def _tell(self, name: str, frames: int, picture: str) -> None:
+        self._service.hub.tell("import", import_id=self._import_id, name=name, frames=frames, picture=picture)
+
+    def keep(self) -> None:
+        """Record what was taken and refused so far."""
+        with self._service.sessions.begin() as session:
+            for piece, sha256, size in self._taken:
+                imports.note_taken(session, self._import_id, piece, sha256, size)
+            for error, name in self._refused:
+                imports.note_refused(session, self._import_id, error, name)
+        self._taken.clear()
+        self._refused.clear()
