@@ -58,7 +58,7 @@ make_environment() { # the lock file to install: run or dev
     if ! stamp ".venv/.installed-$1" "$lock" pyproject.toml; then
         say "installing the Python packages ($lock)"
         [ -x .venv/bin/uv ] || .venv/bin/python -m pip install -q --disable-pip-version-check uv==0.13.9
-        .venv/bin/uv pip install -q --python .venv/bin/python -r "$lock"
+        .venv/bin/uv pip install -q --python .venv/bin/python --compile-bytecode -r "$lock"
         .venv/bin/uv pip install -q --python .venv/bin/python --no-deps -e .
         mark ".venv/.installed-$1" "$lock" pyproject.toml
     fi

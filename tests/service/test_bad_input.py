@@ -1,11 +1,13 @@
 """Whatever is dropped: each bad file is named with what helps, the others stay, the server stays up."""
 
 import bz2
+import json
 import struct
 import tarfile
 import zipfile
 import zlib
 from io import BytesIO
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -13,7 +15,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from jayflick import cli
 from jayflick.core.sequence.pieces import Piece, Refused
+from jayflick.demo import DEMO
 from jayflick.service.decoding import Decoders
 from tests.conftest import moving_square
 from tests.mutations import gather, mutated
@@ -109,6 +113,20 @@ def zipped(files: list[tuple[str, bytes]]) -> bytes:
     return out.getvalue()
 
 
+def test_the_command_line_prints_the_same_report(
+    client: httpx.Client, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """The demo's messy folder, gathered by both."""
+    files = [(name, make()) for name, make in next(p.files for p in DEMO if p.folder == "kite")]
+    for name, data in files:
+        (tmp_path / name).write_bytes(data)
+    assert cli.main(["gather", str(tmp_path), "--json"]) == 0
+    (printed,) = json.loads(capsys.readouterr().out)["sequences"]
+    (card,) = bring(client, files)["projects"]
+    assert printed == card["report"]
+    assert len(printed["problems"]) == 4
+
+
 def test_an_archive_brings_its_frames_and_names_what_it_cannot(client: httpx.Client) -> None:
     files = [(f"walk/{name}", data) for name, data in GOOD]
     found = bring(client, [("set.zip", zipped([*files, ("walk/wave_6.png", b""), ("../up_1.png", b"x")]))])
@@ -164,11 +182,11 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
     wide = BytesIO()
     Image.new("RGBA", (7000, 7000)).save(wide, "PNG")
     endless = tarfile.TarInfo(".still")  # nothing in it is wanted, but it must be read past
-    endless.size = 2_000_000_000
-    slow = bz2.compress(endless.tobuf()) + bz2.compress(bytes(50_000_000)) * 40
+    endless.size = 4_000_000_000
+    slow = bz2.compress(endless.tobuf()) + bz2.compress(bytes(50_000_000)) * 80
     for decoders, name, data, message in (
         (Decoders(1, 256 << 20, 10), "wide.png", wide.getvalue(), "memory"),
-        (Decoders(1, 960 << 20, 1), "slow.tar.bz2", slow, "a picture in it takes more than 1 s to read"),
+        (Decoders(1, 960 << 20, 3), "slow.tar.bz2", slow, "a picture in it takes more than 3 s to read"),
     ):
         (refused,) = decoders.pieces(data, name)
         assert isinstance(refused, Refused)

@@ -6,12 +6,14 @@ import os
 import signal
 import time
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import httpx
 import pytest
 
 from jayflick.service.app import create_app
+from jayflick.service.leftovers import clear
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.migration import migrate
 from jayflick.service.settings import Settings
@@ -101,6 +103,45 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer
     migrate(server.url)
     yield server
     server.stop()
+
+
+def test_an_import_that_nobody_finished_is_cleared_away_and_nothing_else(
+    database: PrivateServer, tmp_path: Path
+) -> None:
+    """As at the start of a server: the one that was open for long goes with its files, projects stay whole."""
+    settings = Settings(data=tmp_path, database=database.url)
+    app = create_app(settings)
+
+    async def story() -> str:
+        transport = httpx.ASGITransport(app)
+        async with (
+            app.router.lifespan_context(app),
+            httpx.AsyncClient(transport=transport, base_url="http://127.0.0.1") as client,
+        ):
+            for finished_too, name in ((True, "kept_{}.png"), (False, "left_{}.png")):
+                import_id = (await client.post("/api/imports")).json()["id"]
+                pictures = moving_square(3, 30 if finished_too else 31)
+                files = [("files", (n, d, "image/png")) for n, d in numbered(pictures, name)]
+                await client.post(f"/api/imports/{import_id}/files", files=files)
+                if finished_too:
+                    done = await client.post(f"/api/imports/{import_id}/finish")
+            project: str = done.json()["projects"][0]["id"]
+            while not (await client.get(f"/api/projects/{project}")).json()["results"]:
+                await asyncio.sleep(0.1)
+            sessions, store = app.state.service.sessions, app.state.service.store
+            assert clear(sessions, store) == 0  # it may still be on its way
+            assert clear(sessions, store, timedelta(0)) == 3
+            assert clear(sessions, store, timedelta(0)) == 0
+            shown = (await client.get(f"/api/projects/{project}")).json()
+            for frame in shown["frame_list"]:
+                assert store.path(frame["sha256"]).is_file()
+            result = shown["results"][0]
+            data = await client.get(f"/api/results/{result['id']}/file")
+            assert len(data.content) == result["info"]["bytes"]
+            gone = await client.post(f"/api/imports/{import_id}/finish")
+            return str(gone.json()["message"])
+
+    assert asyncio.run(story()) == "there is no such import"
 
 
 def test_a_full_disk_is_said_and_nothing_half_written_is_served(

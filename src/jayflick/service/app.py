@@ -39,6 +39,7 @@ from .events import Hub
 from .guard import Guard
 from .intake import Intake
 from .jobs import JobRunner
+from .leftovers import clear
 from .models import Result, Revision
 from .projects import Conflict, NotFound
 from .schemas import (
@@ -523,6 +524,7 @@ def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         service.store.sweep()
+        await run_in_threadpool(clear, service.sessions, service.store)
         service.hub.attach(asyncio.get_running_loop())
         await run_in_threadpool(service.stages.prune, settings.most_stage_bytes)
         service.jobs.start()

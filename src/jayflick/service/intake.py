@@ -1,5 +1,6 @@
 """Taking the files of one upload: each read apart, its frames kept in the store, all noted together."""
 
+import time
 from typing import TYPE_CHECKING
 
 from starlette.datastructures import UploadFile
@@ -15,8 +16,8 @@ if TYPE_CHECKING:
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
-TOLD_EVERY = 8
-"""Frames after which windows are told how far a file is."""
+TOLD_EVERY = 0.2
+"""Seconds between two words to the windows of how far a file is."""
 
 
 class Intake:
@@ -28,6 +29,7 @@ class Intake:
         self._import_id = import_id
         self._taken: list[tuple[Piece, str, int]] = []
         self._refused: list[tuple[InputError, str]] = []
+        self._told = time.monotonic()
         settings = service.settings
         with service.sessions() as session:
             frames, size = imports.held(session, import_id)
@@ -54,13 +56,10 @@ class Intake:
                 self._need_room(name)
                 imports.clean_name(piece.name)
                 pictures.append(self._store(piece, data))
-                if len(pictures) % TOLD_EVERY == 0:
-                    self._tell(name, len(pictures), pictures[-1])
+                self._tell(name, len(pictures), pictures[-1])
         except InputError as error:
             self._refused.append((error, name))
             problems.append(error)
-        if pictures:
-            self._tell(name, len(pictures), pictures[-1])
         problem = Problem.model_validate(problem_of(problems[0])) if problems else None
         return FileTaken(
             name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
@@ -89,6 +88,9 @@ class Intake:
         return sha256
 
     def _tell(self, name: str, frames: int, picture: str) -> None:
+        if time.monotonic() - self._told < TOLD_EVERY:
+            return
+        self._told = time.monotonic()
         self._service.hub.tell("import", import_id=self._import_id, name=name, frames=frames, picture=picture)
 
     def keep(self) -> None:

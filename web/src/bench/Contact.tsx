@@ -139,7 +139,7 @@ export function Contact({ bench }: { bench: Bench }) {
   return (
     <section
       aria-label="Contact view"
-      className="flex min-h-0 flex-col overflow-clip rounded-[12px] border border-line bg-card"
+      className="alone flex min-h-0 flex-col overflow-clip rounded-[12px] border border-line bg-card"
     >
       <div className="flex min-h-[46px] flex-wrap items-center gap-1.5 border-b border-line px-3 py-2">
         <span role="status" aria-label="Chosen" className="mr-2 text-ink-2">
@@ -276,6 +276,7 @@ const FrameCell = memo(function FrameCell({
         <img
           src={thumbUrl(frame.sha256)}
           alt=""
+          decoding="async"
           draggable={false}
           className={`chequer max-h-full max-w-full ${out ? "opacity-25 grayscale" : ""}`}
         />

@@ -87,7 +87,10 @@ export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const place = delays.length > 0 ? delays : [];
   let left = 0;
   return (
-    <section aria-label="Rhythm strip" className="rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5">
+    <section
+      aria-label="Rhythm strip"
+      className="alone rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5"
+    >
       <Transport bench={bench} shown={shown} />
       <div ref={track} className="relative mt-2 overflow-hidden select-none">
         {result ? (

@@ -1,0 +1,30 @@
+"""Clearing away what nothing refers to any more: imports that were never finished, and their files."""
+
+from datetime import timedelta
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from .models import Frame, Import, ImportFile, Picture, Result, now
+from .store import Store
+
+FORGOTTEN = timedelta(hours=1)
+"""Age from which an import that is still open will not be finished: its window is long gone."""
+
+
+def clear(sessions: sessionmaker[Session], store: Store, older: timedelta = FORGOTTEN) -> int:
+    """Drop what is left over; returns how many files went. Only safe while nothing is being brought in.
+
+    A file goes only if neither a picture nor a result has its hash; a picture, only if no frame shows it.
+    """
+    with sessions.begin() as session:
+        session.execute(delete(Import).where((Import.state == "done") | (Import.created < now() - older)))
+    with sessions.begin() as session:
+        wanted = select(Frame.sha256).union(select(ImportFile.sha256).where(ImportFile.sha256.is_not(None)))
+        session.execute(delete(Picture).where(Picture.sha256.not_in(wanted)))
+    with sessions() as session:
+        kept = set(session.scalars(select(Picture.sha256))) | set(session.scalars(select(Result.sha256)))
+    gone = [path for path in store.folder.glob("*/*") if len(path.name) == 64 and path.name not in kept]
+    for path in gone:
+        path.unlink(missing_ok=True)
+    return len(gone)
