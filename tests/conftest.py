@@ -4,8 +4,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from numpy.typing import NDArray
 from PIL import Image
+
+settings.register_profile("untimed", deadline=None)  # no test may fail because the machine is slow
+settings.load_profile("untimed")
 
 Pictures = list[NDArray[np.uint8]]
 
