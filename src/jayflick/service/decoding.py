@@ -6,7 +6,7 @@ import queue
 import resource
 import signal
 import warnings
-from collections.abc import Iterator
+from collections.abc import Generator
 from multiprocessing.connection import Connection
 from threading import Thread
 
@@ -41,7 +41,7 @@ class Decoders:
         finally:
             self._free.put(decoder)
 
-    def pieces(self, data: bytes, name: str) -> Iterator[Piece | Refused]:
+    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused]:
         """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``."""
         decoder = self._free.get()
         whole = False
@@ -93,7 +93,7 @@ class _Decoder:
         """Whether it is still there; something else may have killed it while it had nothing to do."""
         return self.alive and self._process.is_alive()
 
-    def pieces(self, data: bytes, name: str) -> Iterator[Piece | Refused]:
+    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused]:
         try:
             self._pipe.send(name)
             self._pipe.send_bytes(data)

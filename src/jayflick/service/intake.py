@@ -1,6 +1,8 @@
 """Taking the files of one upload: each read apart, its frames kept in the store, all noted together."""
 
 import time
+from contextlib import closing
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from starlette.datastructures import UploadFile
@@ -24,7 +26,7 @@ class Intake:
     """One request's files on their way into an import that is open. Nothing is noted before it is safe."""
 
     def __init__(self, service: "Service", import_id: str) -> None:
-        """Raises ``InputError`` when the import has no room left, ``JayFlickError`` when it is not open."""
+        """Raises ``JayFlickError`` when the import is not open."""
         self._service = service
         self._import_id = import_id
         self._taken: list[tuple[Piece, str, int]] = []
@@ -48,15 +50,16 @@ class Intake:
                 raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
             self._need_room(name)
             data = upload.file.read()
-            for piece in self._service.decoders.pieces(data, name):
-                if isinstance(piece, Refused):
-                    self._refused.append((piece.error, piece.name))
-                    problems.append(piece.error)
-                    continue
-                self._need_room(name)
-                imports.clean_name(piece.name)
-                pictures.append(self._store(piece, data))
-                self._tell(name, len(pictures), pictures[-1])
+            with closing(self._service.decoders.pieces(data, name)) as found:
+                for piece in found:
+                    if isinstance(piece, Refused):
+                        self._refused.append((piece.error, piece.name))
+                        problems.append(piece.error)
+                        continue
+                    self._need_room(name)
+                    imports.clean_name(piece.name)
+                    pictures.append(self._store(piece, data))
+                    self._tell(name, len(pictures), pictures[-1])
         except InputError as error:
             self._refused.append((error, name))
             problems.append(error)
@@ -82,7 +85,8 @@ class Intake:
         size = len(piece.data if piece.data is not None else data)
         self._frames_left -= 1
         self._bytes_left -= size
-        self._taken.append((piece, sha256, size))
+        # Its bytes are in the store; those of many frames at once would be too much to hold on to.
+        self._taken.append((replace(piece, data=None), sha256, size))
         if len(self._taken) == NOTED_AT_ONCE:
             self.keep()
         return sha256

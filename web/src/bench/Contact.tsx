@@ -2,12 +2,13 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { memo, useEffect, useMemo, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { api, data, thumbUrl, type FrameInfo, type ProjectCard } from "../api/client";
 import { count } from "../format";
 import { toggle, usePlayhead } from "../player/playhead";
 import { Button, IconButton } from "../ui/controls";
+import { useWidth } from "../ui/useWidth";
 import { tellError } from "../ui/notices";
 import { X } from "lucide-react";
 import { cellsOf, choose, useContact } from "./contact";
@@ -22,17 +23,9 @@ export function Contact({ bench }: { bench: Bench }) {
   const { chosen, focus } = useContact();
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const scroller = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(0);
+  const [scroller, width] = useWidth();
   const columns = Math.max(1, Math.floor((width - 2 * PADDING) / CELL.width));
   const cellWidth = Math.max(CELL.width, Math.floor((width - 2 * PADDING) / columns));
-  useLayoutEffect(() => {
-    const element = scroller.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
   useEffect(() => () => useContact.setState({ chosen: new Set(), anchor: 1, focus: 1 }), [project.id]);
 
   const cells = useMemo(() => cellsOf(project.frame_list), [project.frame_list]);
@@ -61,7 +54,7 @@ export function Contact({ bench }: { bench: Bench }) {
     rows.scrollToIndex(Math.max(0, rowOf(focus)));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
   }, [focus, columns]);
-  useEffect(() => scroller.current?.focus({ preventScroll: true }), []);
+  useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
   // What cannot be seen need not play; it goes on where it was when the picture is back.
   useEffect(() => {
     const { playing } = usePlayhead.getState();

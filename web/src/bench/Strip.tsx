@@ -1,11 +1,12 @@
 // The rhythm strip: frames as wide as they are long, what each costs above it, one playhead through all.
 
 import { ChevronLeft, ChevronRight, Pause, Play, SkipBack } from "lucide-react";
-import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { memo, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { thumbUrl } from "../api/client";
 import { FLICKS, kilobytes, parseDelay, seconds } from "../format";
 import { show, step, toggle, usePlayhead } from "../player/playhead";
 import { Button, IconButton, TextField } from "../ui/controls";
+import { useWidth } from "../ui/useWidth";
 import type { Bench } from "./edits";
 import { holdFrames, leaveOut, positionsOf, releaseFrames, select, selectAll, useSelection } from "./selection";
 import type { Shown } from "./useShown";
@@ -14,15 +15,7 @@ const SKYLINE = 40;
 
 export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const result = shown?.result;
-  const track = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(0);
-  useLayoutEffect(() => {
-    const element = track.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
+  const [track, width] = useWidth();
   // While an edge is pulled the scale stands still, so that the edge stays under the hand.
   const [pull, setPull] = useState<{ delays: number[]; perMs: number } | null>(null);
   const real = useMemo(() => result?.info.frames.map((frame) => frame.delay_ms) ?? [], [result]);

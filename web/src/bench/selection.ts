@@ -3,6 +3,7 @@
 import { create } from "zustand";
 import { FLICKS, hundredths } from "../format";
 import type { Bench } from "./edits";
+import { leaveOutPositions } from "./findings";
 
 /** Indices in played order. */
 export const useSelection = create<{ chosen: ReadonlySet<number>; anchor: number }>(() => ({
@@ -72,13 +73,10 @@ export function leaveOut(bench: Bench): void {
   const positions = positionsOf(bench, useSelection.getState().chosen);
   if (positions.length === 0) return;
   useSelection.setState({ chosen: new Set(), anchor: -1 });
-  bench.edit(positions.length === 1 ? "Frame left out" : `${positions.length} frames left out`, (recipe) => ({
-    ...recipe,
-    gather: {
-      ...recipe.gather,
-      left_out: [...new Set([...recipe.gather.left_out, ...positions])].sort((a, b) => a - b),
-    },
-  }));
+  bench.edit(
+    positions.length === 1 ? "Frame left out" : `${positions.length} frames left out`,
+    leaveOutPositions(positions),
+  );
 }
 
 /** Make each selected frame longer or shorter by hundredths of a second. */
