@@ -132,7 +132,7 @@ def _make(options: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
         taken_out = Path(scratch) / "frames"
         taken_out.mkdir()
-        frames, sequence, pattern_notes = _frames(options.input, taken_out)
+        frames, sequence, pattern_notes = _frames(options.input, taken_out, decided=options.recipe is not None)
         recipe = _recipe(options, sequence)
         read = time.perf_counter() - begun
         rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch) / "stages"))
@@ -149,8 +149,11 @@ def _make(options: argparse.Namespace) -> None:
         print(json.dumps(report, indent=2, ensure_ascii=False))
 
 
-def _frames(inputs: list[str], scratch: Path) -> tuple[list[FileFrame], Sequence_, list[str]]:
-    """The frames of the one sequence the inputs bring, that sequence, and notes on it."""
+def _frames(inputs: list[str], scratch: Path, *, decided: bool) -> tuple[list[FileFrame], Sequence_, list[str]]:
+    """The frames of the one sequence the inputs bring, that sequence, and notes on it.
+
+    ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
+    """
     found, frames = look_at(list_files(inputs), scratch)
     sequences, ignored = gather(found)
     if not sequences:
@@ -167,9 +170,12 @@ def _frames(inputs: list[str], scratch: Path) -> tuple[list[FileFrame], Sequence
         )
     sequence = sequences[0]
     for problem in sequence.problems:
-        if problem["kind"] in ("unreadable", "size", "repeated"):
+        if not decided and problem["kind"] in ("unreadable", "size", "repeated"):
             raise InputError(problem["message"], file=problem["file"], remedy=problem["remedy"])
-    notes = [problem["message"] for problem in sequence.problems]
+    notes = [
+        ": ".join(printable(text) for text in (problem["file"], problem["message"]) if text)
+        for problem in sequence.problems
+    ]
     return [replace(frames[found.name], number=found.number) for found in sequence.files], sequence, notes
 
 

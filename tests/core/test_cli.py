@@ -152,3 +152,17 @@ def test_it_runs_as_a_program_and_stays_quiet_when_its_reader_leaves(folder: Pat
         check=False,
     )
     assert "Traceback" not in piped.stderr
+
+
+def test_a_recipe_decides_what_becomes_of_frames_that_do_not_fit(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    save_frames(folder, moving_square(1, 60, 60), "square_{}.png", first=13)
+    status, _, err = run("make", folder, "-o", tmp_path / "a.gif")
+    assert (status, "square_13.png: is 60 × 60, the others are 48 × 32" in err) == (2, True)
+    for gather, count in (('{"left_out": [13]}', 12), ('{"sizes": "scale"}', 13)):
+        (tmp_path / "recipe.json").write_text(f'{{"gather": {gather}}}')
+        arguments = ["make", folder, "-o", tmp_path / f"{count}.gif", "--recipe", tmp_path / "recipe.json"]
+        status, printed, err = run(*arguments, "--json")
+        assert (status, json.loads(printed)["count"]) == (0, count)
+        assert "note: square_13.png: is 60 × 60" in err
+    (tmp_path / "recipe.json").write_text('{"gather": {}}')
+    assert run("make", folder, "-o", tmp_path / "b.gif", "--recipe", tmp_path / "recipe.json")[0] == 2

@@ -6,6 +6,7 @@ GIF89a, EXIF 2.32 (4.6.4), TIFF 6.0 (section 18), BITMAPV4HEADER; decoders: Pill
 
 import struct
 import zipfile
+import zlib
 from fractions import Fraction
 from io import BytesIO
 from pathlib import Path
@@ -152,6 +153,20 @@ def test_a_16_bit_tiff_is_rounded_not_cut(channels: int) -> None:
     )
     np.testing.assert_array_equal(read_picture(out.getvalue(), name="a.tif"), opencv(out.getvalue()))
     assert read_header(out.getvalue(), name="a.tif").notes == ("16 bits a sample brought to 8",)
+
+
+@pytest.mark.parametrize("channels", [3, 4])
+def test_an_interlaced_png_is_read_whole(channels: int) -> None:
+    picture = np.random.default_rng(5).integers(0, 256, (13, 21, channels)).astype(np.uint8)
+    passes = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2))
+    lines = [row for x, y, across, down in passes for row in picture[y::down, x::across]]  # section 8.2: Adam7
+    header = struct.pack(">IIBBBBB", 21, 13, 8, 2 if channels == 3 else 6, 0, 0, 1)
+    body = zlib.compress(b"".join(b"\0" + line.tobytes() for line in lines if line.size))
+    data = b"\x89PNG\r\n\x1a\n"
+    for tag, part in ((b"IHDR", header), (b"IDAT", body), (b"IEND", b"")):
+        data += struct.pack(">I", len(part)) + tag + part + struct.pack(">I", zlib.crc32(tag + part))
+    np.testing.assert_array_equal(read_picture(data, name="a.png")[:, :, :channels], picture)
+    np.testing.assert_array_equal(np.array(Image.open(BytesIO(data)))[:, :, :channels], picture)
 
 
 @pytest.mark.parametrize("turn", range(1, 9))

@@ -81,3 +81,19 @@ def cover(picture: Picture, coverage: NDArray[np.float64], colour: NDArray[np.fl
     window = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     paint = colour[window] if colour.ndim == 3 else colour
     picture[window] += coverage[window][:, :, None] * (paint - picture[window])
+
+
+def cut_out(
+    side: int, parts: Sequence[tuple[Sequence[Sequence[Point]], NDArray[np.float64]]]
+) -> NDArray[np.uint8]:
+    """Parts laid over each other on nothing, from the back; shape (side, side, 4), straight alpha."""
+    colour = np.zeros((side, side, 3))
+    coverage = np.zeros((side, side))
+    for shapes, paint in parts:
+        part = mask((side, side), *shapes)
+        cover(colour, np.where(coverage > 0, part, (part > 0) * 1.0), paint)
+        coverage = coverage + part * (1 - coverage)
+    alpha = np.clip(np.rint(coverage * 255), 0, 255).astype(np.uint8)
+    picture = np.dstack([levels(colour), alpha])
+    picture[alpha == 0] = 0
+    return picture

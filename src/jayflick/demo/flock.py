@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from .draw import Point, cover, levels, light, mask, smooth
+from .draw import Point, cut_out, light, smooth
 
 SIDE = 96
 DIRECTIONS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
@@ -51,13 +51,4 @@ def draw_from_above(direction: str, motion: str, index: int) -> NDArray[np.uint8
         (smooth(at((0, -24), (5.5, -14), (5, 6), (0, 17), (-5, 6), (-5.5, -14)), 8), "#fbfcfd"),
         (smooth(at((0, -24), (4.5, -19), (3.5, -13), (-3.5, -13), (-4.5, -19)), 8), "#171b22"),
     ]
-    colour = np.zeros((SIDE, SIDE, 3))
-    coverage = np.zeros((SIDE, SIDE))
-    for shape, paint in parts:
-        part = mask((SIDE, SIDE), shape)
-        cover(colour, np.where(coverage > 0, part, (part > 0) * 1.0), light(paint))
-        coverage = coverage + part * (1 - coverage)
-    alpha = np.clip(np.rint(coverage * 255), 0, 255).astype(np.uint8)
-    picture = np.dstack([levels(colour), alpha])
-    picture[alpha == 0] = 0
-    return picture
+    return cut_out(SIDE, [([shape], light(paint)) for shape, paint in parts])

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from .draw import Point, cover, levels, light, mask, smooth
+from .draw import Point, cut_out, light, smooth
 
 SIDE = 256
 
@@ -39,7 +39,6 @@ def draw_tern(index: int, count: int) -> NDArray[np.uint8]:
     lift = float(np.sin(beat))
     bob = -7.0 * float(np.sin(beat - 0.5))
     x, y = 124.0, 142.0 + bob
-    size = (SIDE, SIDE)
 
     def at(*points: Point) -> list[Point]:
         return [(x + dx, y + dy) for dx, dy in points]
@@ -59,11 +58,9 @@ def draw_tern(index: int, count: int) -> NDArray[np.uint8]:
     far_wing, far_tip = _wing((x - 16, y - 8), lift * 0.94 + 0.05, -0.16, 100)
     near_wing, near_tip = _wing((x - 2, y - 5), lift, 0.5, 118)
 
-    colour = np.zeros((SIDE, SIDE, 3))
-    coverage = np.zeros((SIDE, SIDE))
     shade = np.clip((np.mgrid[0:SIDE, 0:SIDE][0] - (y - 16)) / 30, 0, 1)[:, :, None]
     white = light("#fbfcfd") * (1 - shade) + light("#c3d0db") * shade
-    for shape, paint in (
+    parts = [
         ([far_wing], light("#97a6b3")),
         ([far_tip], light("#434d59")),
         (tail, light("#e9eef2")),
@@ -74,11 +71,5 @@ def draw_tern(index: int, count: int) -> NDArray[np.uint8]:
         ([eye], light("#f6f8fa")),
         ([near_wing], light("#c6d0d9")),
         ([near_tip], light("#2f3742")),
-    ):
-        part = mask(size, *shape)
-        cover(colour, np.where(coverage > 0, part, (part > 0) * 1.0), paint)
-        coverage = coverage + part * (1 - coverage)
-    alpha = np.clip(np.rint(coverage * 255), 0, 255).astype(np.uint8)
-    picture = np.dstack([levels(colour), alpha])
-    picture[alpha == 0] = 0
-    return picture
+    ]
+    return cut_out(SIDE, parts)

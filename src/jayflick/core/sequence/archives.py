@@ -21,6 +21,16 @@ MAX_MEMBERS = 20_000
 MAX_UNPACKED = 8 << 30
 """The most bytes that all files of an archive may have unpacked."""
 _Read = Callable[[int], bytes]
+_BROKEN = (
+    zipfile.BadZipFile,
+    tarfile.TarError,
+    zlib.error,
+    lzma.LZMAError,
+    OSError,
+    EOFError,
+    RuntimeError,
+    ValueError,
+)
 _ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz")
 
 
@@ -69,18 +79,17 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 continue
             try:
                 unpacked = read(min(most_file_bytes, left) + 1)
-            except (
-                zipfile.BadZipFile,
-                zlib.error,
-                lzma.LZMAError,
-                OSError,
-                EOFError,
-                RuntimeError,
-                ValueError,
-            ):
-                yield Member(
-                    shown, b"", InputError("is damaged in the archive", file=shown, remedy="pack it again")
+            except NotImplementedError:
+                error = InputError(
+                    "is packed in a way that is not read here",
+                    file=shown,
+                    remedy="pack it as a plain zip or tar",
                 )
+                yield Member(shown, b"", error)
+                continue
+            except _BROKEN:
+                error = InputError("is damaged in the archive", file=shown, remedy="pack it again")
+                yield Member(shown, b"", error)
                 continue
             if len(unpacked) > left:
                 raise InputError(
@@ -94,20 +103,8 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 yield Member(shown, b"", InputError(message, file=shown, remedy="bring it by itself"))
                 continue
             yield Member(shown, unpacked)
-    except (
-        zipfile.BadZipFile,
-        tarfile.TarError,
-        zlib.error,
-        lzma.LZMAError,
-        OSError,
-        EOFError,
-        ValueError,
-    ) as broken:
+    except _BROKEN as broken:
         raise InputError("is a damaged archive", file=name, remedy="pack it again") from broken
-    except NotImplementedError as unknown:
-        raise InputError(
-            "is packed in a way that is not read here", file=name, remedy="pack it as a plain zip or tar"
-        ) from unknown
 
 
 def _too_many(name: str) -> InputError:
