@@ -86,6 +86,15 @@ def _parser() -> argparse.ArgumentParser:
     way.add_argument("--reverse", action="store_true", help="last frame first")
     way.add_argument("--there-and-back", action="store_true", help="forward, then back, no end doubled")
     make.add_argument("--repeat", type=int, help="how often it plays; 0: for ever")
+    make.add_argument("--gaps", choices=("skip", "hold", "blend"), help="what becomes of missing numbers")
+    make.add_argument("--dissolve", type=int, help="how many frames at the end fade into the beginning")
+    pace = make.add_mutually_exclusive_group()
+    pace.add_argument("--speed", help="in percent: 200 plays in half the time")
+    pace.add_argument("--length", help="what it all lasts: 4s, 2500ms")
+    make.add_argument("--play-fps", help="play at this rate in the same time, dropping or holding frames")
+    make.add_argument(
+        "--between", choices=("hold", "blend"), help="with --play-fps: what is shown between two frames"
+    )
     make.add_argument("--size", help="580x, x351 or 580x351")
     make.add_argument("--fit", choices=("contain", "cover", "stretch"), help="how both sides are met")
     make.add_argument("--crop", help="X,Y,W,H in source pixels")
@@ -218,6 +227,12 @@ def _recipe(options: argparse.Namespace, sequence: Sequence_) -> Recipe:
                 f"--crop {options.crop!r} is not a crop", remedy="give X,Y,W,H, such as 0,0,320,240"
             )
         framing["crop"] = [int(part) for part in options.crop.split(",")]
+    if options.length is not None:
+        rhythm |= {"length": parse_delay(options.length)}
+    if options.speed is not None:
+        rhythm |= {"speed": options.speed.removesuffix("%"), "length": None}
+    if options.play_fps is not None:
+        parse_rate(options.play_fps)
     if options.matte is not None:
         output["alpha"] |= {"edges": "matte", "matte": options.matte}
     if options.max_bytes is not None:
@@ -225,6 +240,10 @@ def _recipe(options: argparse.Namespace, sequence: Sequence_) -> Recipe:
     for part, key, value in (
         (rhythm, "step", options.step),
         (rhythm, "repeat", options.repeat),
+        (rhythm, "dissolve", options.dissolve),
+        (base["gather"], "gaps", options.gaps),
+        (output["take"], "rate", options.play_fps),
+        (output["take"], "between", options.between),
         (output["size"], "fit", options.fit),
         (output["alpha"], "cutoff", options.cutoff),
         (output["tuning"], "colours", options.colours),

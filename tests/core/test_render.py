@@ -5,15 +5,18 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PIL import Image
 from pydantic import ValidationError
 
 from jayflick.core.errors import Cancelled, InputError
-from jayflick.core.recipe import Alpha, Gather, Output, Recipe, Rhythm, Size, Tuning
-from jayflick.core.render import Progress, Rendered, render
+from jayflick.core.gif.reader import read_gif
+from jayflick.core.recipe import Alpha, Framing, Gather, Output, Recipe, Rhythm, Size, Tuning
+from jayflick.core.render import Framed, Progress, Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
 from jayflick.core.stages import Stages
+from jayflick.core.timing.shots import Shot
 from tests.conftest import moving_square, save_frames
 
 
@@ -80,6 +83,35 @@ def test_delays_that_viewers_would_replace_are_never_silent(frames: list[FileFra
     fast = render(recipe({"rate": "100"}), frames, "page", Stages(tmp_path / "stages"))
     assert delays(fast) == [20] * 6
     assert any("lasts 120 ms instead of 60" in note for note in fast.notes)
+
+
+def test_blends_and_empty_frames_are_made_of_the_framed_pictures(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
+    stages = Stages(tmp_path / "stages")
+    framed = Framed(frames, Framing(), Size(), stages, None)
+    one, two = (Image.fromarray(framed.frame(position)) for position in (1, 2))
+    half = np.asarray(Image.blend(one, two, 0.5)).astype(int)  # Pillow as the reference; these are opaque
+    assert np.abs(framed.shot(Shot.parse("1x128+2x128")) - half).max() <= 1
+    clear = framed.shot(Shot.parse("0x256"))
+    assert (clear.shape, clear.max()) == ((32, 48, 4), 0)
+    faded = framed.shot(Shot.parse("0x192+1x64"))  # a quarter there, in its own colours
+    assert set(np.unique(faded[:, :, 3])) == {64}
+    assert np.abs(faded[:, :, :3].astype(int) - np.asarray(one)[:, :, :3]).max() <= 1
+
+    blinking = render(recipe({"order": [1, 0, 1, 2]}), frames, "page", stages)
+    pictures = list(read_gif(blinking.data).pictures())
+    assert [int(picture[:, :, 3].max()) for picture in pictures] == [255, 0, 255, 255]
+    stages.runs.clear()
+    dissolved = render(recipe({"dissolve": 2}), frames, "page", stages)
+    assert (dissolved.info["count"], stages.runs["framing"]) == (4, 4)  # two of six were there
+    # The same frames in another order have the same palette; a blend is another picture.
+    assert stages.runs["palette"] == 1
+
+
+def test_a_delay_that_a_gif_cannot_hold_is_refused(frames: list[FileFrame], tmp_path: Path) -> None:
+    with pytest.raises(InputError, match="frame 2 lasts 1000 s; a GIF frame lasts at most 655"):
+        render(recipe({"holds": {2: 1000 * 705_600_000}}), frames, "page", Stages(tmp_path / "stages"))
 
 
 def test_going_over_the_budget_is_said(frames: list[FileFrame], tmp_path: Path) -> None:

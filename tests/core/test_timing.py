@@ -7,10 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
-from jayflick.core.recipe import Gather, Rhythm
+from jayflick.core.recipe import Gather, Rhythm, Take
 from jayflick.core.timing.conform import GIF_FLOOR, conform
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations, parse_delay, parse_rate
-from jayflick.core.timing.plan import plan_rhythm
+from jayflick.core.timing.plan import Plan, plan_rhythm
+from jayflick.core.timing.shots import WHOLE, Shot, blend
 
 
 @pytest.mark.parametrize("rate", ["24", "25", "30", "50", "60", "24000/1001", "30000/1001", "60000/1001"])
@@ -82,7 +83,109 @@ def test_holds_belong_to_a_frame_in_both_directions() -> None:
     assert [duration // HUNDREDTH for duration in plan.durations] == [4, 100, 4, 100]
 
 
+def played(count: int, take: dict[str, object] | None = None, **rhythm: object) -> Plan:
+    wish = Rhythm.model_validate(rhythm)
+    return plan_rhythm(Gather(), wish, range(1, count + 1), Take.model_validate(take or {}))
+
+
+def test_an_order_made_by_hand_is_played_with_its_own_holds() -> None:
+    plan = played(3, order=[1, 2, 3, 2, 0, 1], rate="25", holds={4: SECOND})
+    assert plan.positions == (1, 2, 3, 2, 0, 1)
+    assert [duration // HUNDREDTH for duration in plan.durations] == [4, 4, 4, 100, 4, 4]
+    assert played(3, order=[3, 2, 1], first=2).positions == (2, 1)
+    with pytest.raises(InputError, match="the order has a frame 4, but there are 3 frames"):
+        played(3, order=[4])
+
+
+def test_spans_have_their_own_rate_and_way_and_an_output_may_take_one() -> None:
+    spans = [
+        {"name": "idle", "first": 1, "last": 2, "rate": "10"},
+        {"name": "walk", "first": 3, "last": 5, "direction": "there-and-back", "repeat": 1},
+    ]
+    whole = played(6, spans=spans, rate="50")
+    assert [duration // HUNDREDTH for duration in whole.durations] == [10, 10, 2, 2, 2, 2]
+    walk = played(6, {"span": "walk"}, spans=spans, rate="50", repeat=3)
+    assert (walk.positions, walk.repeat) == ((3, 4, 5, 4), 1)
+    with pytest.raises(InputError, match="no span 'run'"):
+        played(6, {"span": "run"}, spans=spans)
+
+
+@pytest.mark.parametrize(
+    ("count", "rate", "to", "kept"),
+    # Common practice, no published source: 60 to 50 keeps five of six, 30 to 10 one of three.
+    [
+        (12, "60", "50", [1, 2, 3, 4, 5, 7, 8, 9, 10, 11]),
+        (9, "30", "10", [1, 4, 7]),
+        (4, "24000/1001", "24000/1001", [1, 2, 3, 4]),
+        (7, "7", "7", [1, 2, 3, 4, 5, 6, 7]),
+    ],
+)
+def test_at_a_rate_of_its_own_an_output_drops_what_is_not_due(
+    count: int, rate: str, to: str, kept: list[int]
+) -> None:
+    plan = played(count, {"rate": to}, rate=rate)
+    assert list(plan.positions) == kept
+    assert sorted([*plan.positions, *plan.dropped]) == list(range(1, count + 1))
+    assert abs(sum(plan.durations) - count * SECOND / Fraction(rate)) <= 1
+
+
+def test_fewer_frames_than_the_rate_are_shown_longer_or_blended() -> None:
+    # Film shown at 60 a second, three and two in turn: common practice, no published source.
+    held = played(4, {"rate": "60"}, rate="24")
+    assert [duration * 60 // SECOND for duration in held.durations] == [3, 2, 3, 2]
+    blended = played(2, {"rate": "40", "between": "blend"}, rate="20")
+    assert [str(shot) for shot in blended.shots] == ["1", "1x128+2x128", "2", "1x128+2x128"]  # into the loop
+    once = played(2, {"rate": "40", "between": "blend"}, rate="20", repeat=1)
+    assert [str(shot) for shot in once.shots] == ["1", "1x128+2x128", "2"]
+
+
+def test_a_length_or_a_speed_scales_every_delay_exactly() -> None:
+    # Exactly 60 frames at 60 a second, whatever there was: common practice, no published source.
+    plan = played(47, {"rate": "60"}, rate="24", length=SECOND, holds={3: SECOND})
+    assert sum(plan.durations) == SECOND
+    assert sum(duration * 60 // SECOND for duration in plan.durations) == 60
+    assert sum(played(25, rate="25", speed="200").durations) == SECOND // 2
+    assert sum(played(3, rate="7", speed="33.3", cycles=4).durations) == round(12 * SECOND / 7 * 1000 / 333)
+
+
+def test_a_dissolve_fades_the_end_into_the_beginning() -> None:
+    plan = played(8, dissolve=3)
+    assert [str(shot) for shot in plan.shots] == ["1x64+6x192", "2x128+7x128", "3x192+8x64", "4", "5"]
+    assert len(played(4, dissolve=9).shots) == 2  # at most half of what plays
+
+
+def test_missing_numbers_are_held_or_blended() -> None:
+    numbers = [1, 2, 5]
+    held = plan_rhythm(Gather(gaps="hold"), Rhythm(rate="50"), numbers)
+    assert [duration // HUNDREDTH for duration in held.durations] == [2, 6, 2]
+    filled = plan_rhythm(Gather(gaps="blend"), Rhythm(rate="50"), numbers)
+    assert [str(shot) for shot in filled.shots] == ["1", "2", "2x171+3x85", "2x85+3x171", "3"]
+    assert set(filled.durations) == {2 * HUNDREDTH}
+    assert filled.places == (1, 2, 2, 2, 3)
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 9), st.integers(1, 999)), min_size=1, max_size=6),
+    st.lists(st.tuples(st.integers(0, 9), st.integers(1, 999)), min_size=1, max_size=6),
+    st.floats(0, 1),
+)
+def test_whatever_is_blended_stays_whole_and_can_be_written_down(
+    some: list[tuple[int, int]], more: list[tuple[int, int]], share: float
+) -> None:
+    a, b = Shot.still(some[0][0]), Shot.still(more[0][0])
+    for position, weight in some[1:] + more[1:]:
+        a, b = blend(a, Shot.still(position), weight / 1000), blend(b, a, weight / 1000)
+    shot = blend(a, b, share)
+    assert sum(weight for _, weight in shot.parts) == WHOLE
+    assert Shot.parse(str(shot)) == shot
+
+
 def test_what_cannot_be_played_is_refused() -> None:
+    with pytest.raises(InputError, match="it would play 30000 frames; 20000 are the most"):
+        played(30, cycles=1000)
+    for text in ("", "1x300", "1x100", "a", "1+2", "1x-5+2x261"):
+        with pytest.raises(ValueError, match="is not a frame or a blend"):
+            Shot.parse(text)
     for first, last in ((5, None), (None, 9)):
         with pytest.raises(InputError, match="does not lie in the 3 frames"):
             positions(3, first=first, last=last)

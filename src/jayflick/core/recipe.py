@@ -18,6 +18,8 @@ from .timing.flicks import LONGEST, MAX_RATE
 
 MAX_SIDE = 4096
 """The longest side of an output, in pixels."""
+MAX_PLACES = 20_000
+"""The most frames an order may have, and the most that one output plays."""
 
 Flicks = Annotated[int, Field(ge=1, le=LONGEST, description="Time in 1/705,600,000 s")]
 Colour = Annotated[str, AfterValidator(str.lower), Field(pattern=r"^#[0-9a-fA-F]{6}$", examples=["#262a2e"])]
@@ -29,32 +31,104 @@ class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
 
+def _is_rate(value: str) -> str:
+    if re.fullmatch(r"\d{1,9}(\.\d{1,6}|/[1-9]\d{0,8})?", value) and 0 < Fraction(value) <= MAX_RATE:
+        return value
+    raise ValueError(f"a rate is over 0 up to {MAX_RATE} frames a second: 24, 12.5 or 24000/1001")
+
+
+Rate = Annotated[
+    str,
+    AfterValidator(_is_rate),
+    Field(max_length=24, description="Frames a second: 24, 12.5 or 24000/1001", examples=["24000/1001"]),
+]
+Direction = Literal["forward", "reverse", "there-and-back"]
+Repeat = Annotated[int, Field(ge=0, le=65536, description="How often it plays: 0 for ever, 1 once")]
+Place = Annotated[int, Field(ge=1, le=MAX_PLACES)]
+
+
+class Span(Part):
+    """A named run of frames. What it leaves open it has from the whole."""
+
+    name: str = Field(min_length=1, max_length=80, examples=["walk NE"])
+    first: Place
+    last: Place
+    rate: Rate | None = Field(None, description="The rate of its frames, wherever they play")
+    direction: Direction | None = Field(None, description="When it is played by itself")
+    repeat: Repeat | None = Field(None, description="When it is played by itself")
+
+    @model_validator(mode="after")
+    def _runs_forward(self) -> Self:
+        if self.first > self.last:
+            raise ValueError(f"the first frame of the span {self.name} comes after its last")
+        return self
+
+
 class Rhythm(Part):
-    """Order and time of the frames. Positions count from 1 in the gathered sequence."""
+    """Order and time of the frames.
 
-    rate: str = Field("24", description="Frames a second: 24, 12.5 or 24000/1001", max_length=24)
-    delay: Flicks | None = Field(None, description="One delay for all frames, instead of the rate")
-    holds: dict[int, Flicks] = Field(
-        default_factory=dict, description="Delays of single frames, by position; they win over rate and delay"
+    Frames stand in places that count from 1: in the gathered order, or in one made by hand.
+    """
+
+    order: tuple[Annotated[int, Field(ge=0)], ...] | None = Field(
+        None,
+        min_length=1,
+        max_length=MAX_PLACES,
+        description="The order made by hand: which gathered frame stands in each place; 0 is an empty one",
     )
-    first: int | None = Field(None, ge=1, description="First frame of the range")
-    last: int | None = Field(None, ge=1, description="Last frame of the range")
+    rate: Rate = "24"
+    delay: Flicks | None = Field(None, description="One delay for all frames, instead of the rate")
+    holds: dict[Place, Flicks] = Field(
+        default_factory=dict, description="Delays of single frames, by place; they win over rate and delay"
+    )
+    first: Place | None = Field(None, description="First place of the range")
+    last: Place | None = Field(None, description="Last place of the range")
+    spans: tuple[Span, ...] = Field((), max_length=200)
     step: int = Field(1, ge=1, le=1000, description="Play every n-th frame of the range")
-    direction: Literal["forward", "reverse", "there-and-back"] = "forward"
-    repeat: int = Field(0, ge=0, le=65536, description="How often it plays: 0 for ever, 1 once")
+    direction: Direction = "forward"
+    dissolve: int = Field(
+        0, ge=0, le=1000, description="How many frames at the end fade into as many at the beginning"
+    )
+    cycles: int = Field(
+        1, ge=1, le=1000, description="How often the range stands in the file, one after the other"
+    )
+    speed: str = Field(
+        "100", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="In percent: 200 plays in half the time"
+    )
+    length: Flicks | None = Field(None, description="What it all lasts, instead of the speed")
+    repeat: Repeat = 0
 
-    @field_validator("rate")
+    @field_validator("speed")
     @classmethod
-    def _is_rate(cls, value: str) -> str:
-        if re.fullmatch(r"\d{1,9}(\.\d{1,6}|/[1-9]\d{0,8})?", value) and 0 < Fraction(value) <= MAX_RATE:
-            return value
-        raise ValueError(f"a rate is over 0 up to {MAX_RATE} frames a second: 24, 12.5 or 24000/1001")
+    def _moves(cls, value: str) -> str:
+        if not 1 <= Fraction(value) <= 5000:
+            raise ValueError("a speed is from 1 to 5000 percent")
+        return value
+
+    @field_validator("spans")
+    @classmethod
+    def _names_differ(cls, value: tuple[Span, ...]) -> tuple[Span, ...]:
+        if len({span.name for span in value}) < len(value):
+            raise ValueError("two spans have the same name")
+        return value
 
     @model_validator(mode="after")
     def _range_runs_forward(self) -> Self:
         if self.first is not None and self.last is not None and self.first > self.last:
             raise ValueError("the first frame of the range comes after the last")
         return self
+
+
+class Take(Part):
+    """What of the rhythm an output takes, and the rate it plays at."""
+
+    span: str | None = Field(None, max_length=80, description="Only this span; otherwise the range")
+    rate: Rate | None = Field(
+        None, description="Play at this rate in the same time: frames are dropped or shown longer"
+    )
+    between: Literal["hold", "blend"] = Field(
+        "hold", description="At a rate of its own: the frame that is due, or a blend of it and the next"
+    )
 
 
 class Framing(Part):
@@ -116,6 +190,7 @@ class Output(Part):
     name: str = Field("Page loop", min_length=1, max_length=80)
     file_name: str = Field("loop.gif", min_length=5, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+\.gif$")
     format: Literal["gif"] = "gif"
+    take: Take = Take()
     size: Size = Size()
     alpha: Alpha = Alpha()
     tuning: Tuning = Tuning()
@@ -134,8 +209,10 @@ class Gather(Part):
     folded: Positions = Field(
         frozenset(), description="Positions of frames that are not shown, their time going to the one before"
     )
-    gaps: Literal["skip", "hold"] = Field(
-        "skip", description="Missing numbers: played over, or the frame before held as long as they would last"
+    gaps: Literal["skip", "hold", "blend"] = Field(
+        "skip",
+        description="Missing numbers: played over, the frame before held as long as they would last, "
+        "or blends of the frames around them in their stead",
     )
     sizes: Literal["same", "scale"] = Field(
         "same", description="Frames of another size than most: refused, or scaled to it"

@@ -14,15 +14,17 @@ from numpy.typing import NDArray
 
 from .errors import InputError
 from .framing.alpha import settle
+from .framing.mix import mix
 from .framing.scale import frame_picture, placement
 from .gif.encoder import SharedPalette, encode_gif, share_palette
 from .gif.reader import describe, read_gif
 from .gif.retime import retime
 from .recipe import Framing, Gather, Output, Recipe, Size
 from .stages import Stages, stage_key
-from .timing.conform import GIF_FLOOR, conform
+from .timing.conform import GIF_CEILING, GIF_FLOOR, conform
 from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
+from .timing.shots import EMPTY, Shot
 
 FRAMING_VERSION = 2
 PALETTE_VERSION = 2
@@ -81,45 +83,35 @@ class Rendered:
     """What a person should know, such as delays the format cannot hold."""
 
 
-class FramedFrames:
+class PlayedFrames:
     """Frames cropped, scaled and with settled alpha, fetched one at a time in played order."""
 
     def __init__(
         self,
         frames: Sequence[SourceFrame],
-        positions: Sequence[int],
+        shots: Sequence[Shot],
         framing: Framing,
         output: Output,
         stages: Stages,
         usual: tuple[int, int] | None,
     ) -> None:
-        self._frames = frames
-        self._positions = positions
-        self._framing = framing
-        self._size = output.size
+        self._shots = shots
+        self._framed = Framed(frames, framing, output.size, stages, usual)
         self._alpha = output.alpha
         self._stages = stages
-        self._usual = usual
-        self._keys = {
-            position: framing_key(frames[position - 1], framing, output.size, usual)
-            for position in set(positions)
-        }
+        positions = {position for shot in shots for position, _ in shot.parts if position != EMPTY}
+        self._keys = {position: self._framed.key(position) for position in positions}
 
     def __len__(self) -> int:
-        return len(self._positions)
+        return len(self._shots)
 
     def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
-        return settle(self.framed(self._positions[index]), self._alpha)
+        return settle(self._framed.shot(self._shots[index]), self._alpha)
 
     @property
     def keys(self) -> list[str]:
-        """The stage keys of the framed pictures in played order."""
-        return [self._keys[position] for position in self._positions]
-
-    def framed(self, position: int) -> NDArray[np.uint8]:
-        """One framed picture, its soft alpha kept."""
-        frame = self._frames[position - 1]
-        return framed_picture(frame, self._framing, self._size, self._stages, self._usual)
+        """What names the framed pictures in played order."""
+        return ["+".join(f"{self._keys.get(p, EMPTY)}x{w}" for p, w in shot.parts) for shot in self._shots]
 
     def prepare(self, on_progress: OnProgress) -> None:
         """Decode and frame all pictures that are not there yet, side by side."""
@@ -133,7 +125,7 @@ class FramedFrames:
                 raise
 
     def _prepare_one(self, position: int) -> None:
-        self.framed(position)
+        self._framed.frame(position)
 
 
 def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int] | None:
@@ -144,36 +136,62 @@ def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int]
     return max(sizes, key=lambda size: sizes[size])
 
 
-def framing_key(frame: SourceFrame, framing: Framing, size: Size, usual: tuple[int, int] | None) -> str:
-    """The stage key of one framed picture."""
-    return stage_key(
-        "framing",
-        FRAMING_VERSION,
-        frame.sha256,
-        framing.model_dump(mode="json"),
-        size.model_dump(mode="json"),
-        usual if usual != (frame.width, frame.height) else None,
-    )
+class Framed:
+    """Source frames cropped and scaled, straight RGBA, their soft alpha kept; each kept as a stage result."""
 
+    def __init__(
+        self,
+        frames: Sequence[SourceFrame],
+        framing: Framing,
+        size: Size,
+        stages: Stages,
+        usual: tuple[int, int] | None,
+    ) -> None:
+        """Frames that are not of the ``usual`` size (width, height) are first brought onto a canvas of it."""
+        self._frames = frames
+        self._framing = framing
+        self._size = size
+        self._stages = stages
+        self._usual = usual
 
-def framed_picture(
-    frame: SourceFrame, framing: Framing, size: Size, stages: Stages, usual: tuple[int, int] | None = None
-) -> NDArray[np.uint8]:
-    """A source frame cropped and scaled, straight RGBA, shape (height, width, 4); kept as a stage result.
+    def key(self, position: int) -> str:
+        """The stage key of a framed picture."""
+        frame = self._frames[position - 1]
+        return stage_key(
+            "framing",
+            FRAMING_VERSION,
+            frame.sha256,
+            self._framing.model_dump(mode="json"),
+            self._size.model_dump(mode="json"),
+            self._usual if self._usual != (frame.width, frame.height) else None,
+        )
 
-    A frame that is not of the ``usual`` size (width, height) is first brought onto a canvas of it, whole.
-    """
+    def frame(self, position: int) -> NDArray[np.uint8]:
+        """One frame, shape (height, width, 4)."""
+        frame, usual = self._frames[position - 1], self._usual
 
-    def make() -> bytes:
-        picture = frame.read()
-        if usual is not None and usual != (frame.width, frame.height):
-            picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
-        return frame_picture(picture, framing, size).tobytes()
+        def make() -> bytes:
+            picture = frame.read()
+            if usual is not None and usual != (frame.width, frame.height):
+                picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
+            return frame_picture(picture, self._framing, self._size).tobytes()
 
-    width, height = placement(framing, size, *(usual or (frame.width, frame.height))).canvas
-    data = stages.obtain("framing", framing_key(frame, framing, size, usual), make)
-    # Writable, as other frames are: loops are compiled for each kind of array apart.
-    return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
+        data = self._stages.obtain("framing", self.key(position), make)
+        # Writable, as other frames are: loops are compiled for each kind of array apart.
+        return np.frombuffer(bytearray(data), np.uint8).reshape(*self._shape(position), 4)
+
+    def shot(self, shot: Shot) -> NDArray[np.uint8]:
+        """What a shot shows, shape (height, width, 4)."""
+        if len(shot.parts) == 1 and shot.position != EMPTY:
+            return self.frame(shot.position)
+        some = next((position for position, _ in shot.parts if position != EMPTY), 1)
+        shown = [(self.frame(position), weight) for position, weight in shot.parts if position != EMPTY]
+        return mix(shown, *self._shape(some))
+
+    def _shape(self, position: int) -> tuple[int, int]:
+        frame = self._frames[position - 1]
+        canvas = placement(self._framing, self._size, *(self._usual or (frame.width, frame.height))).canvas
+        return canvas[1], canvas[0]
 
 
 def render(
@@ -216,18 +234,18 @@ class _Work:
 
     output: Output
     plan: Plan
-    framed: FramedFrames
+    framed: PlayedFrames
     key: str
     """The stage key of the coded pictures."""
 
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
         output = recipe.output(output_id)
-        plan = plan_rhythm(recipe.gather, recipe.rhythm, [frame.number for frame in frames])
+        plan = plan_rhythm(recipe.gather, recipe.rhythm, [frame.number for frame in frames], output.take)
         usual = usual_size(frames, recipe.gather)
         if usual is None:
             _require_one_size(frames, plan)
-        framed = FramedFrames(frames, plan.positions, recipe.framing, output, stages, usual)
+        framed = PlayedFrames(frames, plan.shots, recipe.framing, output, stages, usual)
         alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
         key = stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, plan.repeat == 1)
         return cls(output, plan, framed, key)
@@ -240,7 +258,7 @@ def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgr
     described = json.loads(
         stages.obtain("measure", work.key, lambda: json.dumps(describe(blank, len(untimed))).encode())
     )
-    delays = conform(work.plan.durations, HUNDREDTH, floor=GIF_FLOOR)
+    delays = _gif_delays(work.plan)
     data = retime(blank, delays, work.plan.repeat)
     info = _measured_again(described, data)
     clock.lap("measure")
@@ -249,7 +267,7 @@ def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgr
 
 
 def _shared_palette(
-    frames: FramedFrames, output: Output, stages: Stages, on_progress: OnProgress
+    frames: PlayedFrames, output: Output, stages: Stages, on_progress: OnProgress
 ) -> SharedPalette:
     # The order of frames does not matter to a palette; how often each is played does.
     key = stage_key(
@@ -291,8 +309,9 @@ def _counted(stage: str, total: int, on_progress: OnProgress) -> Callable[[], No
 
 
 def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
-    first = frames[plan.positions[0] - 1]
-    for position in plan.positions:
+    used = {position for shot in plan.shots for position, _ in shot.parts if position != EMPTY} or {1}
+    first = frames[min(used) - 1]
+    for position in sorted(used):
         frame = frames[position - 1]
         if (frame.width, frame.height) != (first.width, first.height):
             raise InputError(
@@ -316,6 +335,17 @@ def _measured_again(described: dict[str, Any], data: bytes) -> dict[str, Any]:
         "bytes": len(data),
         "frames": frames,
     }
+
+
+def _gif_delays(plan: Plan) -> list[int]:
+    delays = conform(plan.durations, HUNDREDTH, floor=GIF_FLOOR)
+    if max(delays) > GIF_CEILING:
+        raise InputError(
+            f"frame {delays.index(max(delays)) + 1} lasts {max(delays) / 100:.0f} s; a GIF frame lasts at most "
+            f"{GIF_CEILING / 100:.0f}",
+            remedy="make it shorter, or play it several times",
+        )
+    return delays
 
 
 def _notes(plan: Plan, delays: list[int], output: Output, info: dict[str, Any]) -> list[str]:

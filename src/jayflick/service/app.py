@@ -29,8 +29,9 @@ from ..core.gif.reader import read_gif
 from ..core.gif.retime import retime
 from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import Recipe
-from ..core.render import framed_picture, render_at_once, usual_size
+from ..core.render import Framed, render_at_once, usual_size
 from ..core.stages import Stages, stage_key
+from ..core.timing.shots import Shot
 from ..core.warm import warm
 from . import imports, projects
 from .database import make_engine, make_sessions
@@ -379,13 +380,16 @@ def get_thumb(sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], service: P
 
 
 @router.get(
-    "/revisions/{revision_id}/outputs/{output_id}/source/{position}",
+    "/revisions/{revision_id}/outputs/{output_id}/source/{shot}",
     tags=["pictures"],
     responses={200: PNG},
     response_class=Response,
 )
-def get_source(revision_id: int, output_id: str, position: int, service: Parts, session: Reading) -> Response:
-    """A source frame framed as the output is, with every colour and soft edge it has."""
+def get_source(revision_id: int, output_id: str, shot: str, service: Parts, session: Reading) -> Response:
+    """What a step shows, framed as the output is, with every colour and soft edge it has.
+
+    ``shot`` is a frame's position from 1, or a blend such as ``3x128+4x128``; ``0`` is an empty picture.
+    """
     revision = session.get(Revision, revision_id)
     if revision is None:
         raise NotFound("there is no such revision")
@@ -395,11 +399,14 @@ def get_source(revision_id: int, output_id: str, position: int, service: Parts, 
         output = recipe.output(output_id)
     except KeyError:
         raise NotFound("there is no such output") from None
-    if not 1 <= position <= len(frames):
+    try:
+        wanted = Shot.parse(shot)
+    except ValueError:
+        raise NotFound("there is no such frame") from None
+    if max(position for position, _ in wanted.parts) > len(frames):
         raise NotFound("there is no such frame")
     usual = usual_size(frames, recipe.gather)
-    picture = framed_picture(frames[position - 1], recipe.framing, output.size, service.stages, usual)
-    return _png(picture)
+    return _png(Framed(frames, recipe.framing, output.size, service.stages, usual).shot(wanted))
 
 
 def _png(picture: Any) -> Response:

@@ -70,7 +70,9 @@ def edit(
     numbers = session.scalars(
         select(Frame.number).where(Frame.project_id == project_id).order_by(Frame.position)
     )
-    plan_rhythm(recipe.gather, recipe.rhythm, numbers.all())  # refuse what cannot be played
+    known = numbers.all()
+    for output in recipe.outputs:
+        plan_rhythm(recipe.gather, recipe.rhythm, known, output.take)  # refuse what cannot be played
     _add_revision(session, project, recipe, label, gesture, at_once)
 
 
@@ -238,6 +240,11 @@ def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultI
 
 
 def result_document(result: Result) -> ResultInfo:
+    document = json.loads(result.document)
+    # Results made before steps could be anything but whole frames in their own order.
+    document.setdefault("shots", [str(position) for position in document["positions"]])
+    document.setdefault("places", document["positions"])
+    document.setdefault("dropped", [])
     return ResultInfo(
         id=result.id,
         output_id=result.output_id,
@@ -245,7 +252,7 @@ def result_document(result: Result) -> ResultInfo:
         sha256=result.sha256,
         pixels=result.pixels,
         created=result.created,
-        **json.loads(result.document),
+        **document,
     )
 
 

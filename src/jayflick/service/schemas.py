@@ -114,7 +114,13 @@ class ResultInfo(Document):
     )
     created: datetime
     info: OutputInfo
-    positions: list[int] = Field(description="Which source frame each played frame shows")
+    shots: list[str] = Field(
+        description="What each played frame shows: a source frame's position, or a blend such as 3x128+4x128",
+        examples=[["1", "2", "2x128+3x128"]],
+    )
+    positions: list[int] = Field(description="The source frame that each shows, or shows most of; 0: empty")
+    places: list[int] = Field(description="Where in the order each stands, from 1")
+    dropped: list[int] = Field(description="Places not seen at the output's own rate")
     durations: list[int] = Field(description="The wished duration of each, in 1/705,600,000 s")
     notes: list[str]
     seconds: dict[str, float]

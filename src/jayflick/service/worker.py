@@ -117,6 +117,9 @@ def keep_result(
     document = {
         "info": rendered.info,
         "positions": rendered.plan.positions,
+        "shots": [str(shot) for shot in rendered.plan.shots],
+        "places": rendered.plan.places,
+        "dropped": rendered.plan.dropped,
         "durations": rendered.plan.durations,
         "notes": rendered.notes,
         "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},

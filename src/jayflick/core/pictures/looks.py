@@ -9,6 +9,8 @@ from PIL import Image
 
 SIDE = 16
 """A signature has SIDE × SIDE samples."""
+GLANCE = 48
+"""Samples along the longer side of a glance."""
 _TOUCHED = 8
 """Alpha from which a pixel at the canvas edge counts as content."""
 
@@ -41,6 +43,14 @@ def reduced(picture: NDArray[np.uint8], width: int, height: int) -> Image.Image:
     """A picture averaged down by a whole number that leaves it at least ``width`` × ``height``."""
     image = Image.fromarray(picture)
     return image.reduce(max(1, min(image.width // width, image.height // height)))
+
+
+def glance(image: Image.Image) -> NDArray[np.uint8]:
+    """A picture averaged down to GLANCE samples a side at most, premultiplied RGBA, as one row of bytes."""
+    share = GLANCE / max(image.size)
+    size = max(1, round(image.width * share)), max(1, round(image.height * share))
+    small = image.convert("RGBA").convert("RGBa").resize(size, Image.Resampling.BOX)
+    return np.asarray(small).reshape(-1)
 
 
 def look(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Looks:

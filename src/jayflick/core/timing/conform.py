@@ -7,6 +7,9 @@ GIF_FLOOR = 2
 """The shortest delay, in hundredths, that viewers play as written; they replace 0 and 1 by about 10
 (common practice, no published source)."""
 
+GIF_CEILING = 65535
+"""The longest delay, in hundredths: it is kept in 16 bits (GIF89a, section 23)."""
+
 
 def conform(durations: Sequence[int], unit: int, *, floor: int = 1) -> list[int]:
     """Whole numbers of ``unit`` (in flicks) for each of the positive durations (in flicks).

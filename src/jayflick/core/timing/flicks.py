@@ -7,7 +7,7 @@ millisecond (705,600) and every hundredth (7,056,000).
 
 import itertools
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from fractions import Fraction
 
 from ..errors import InputError
@@ -50,10 +50,15 @@ def parse_delay(text: str) -> int:
     return flicks
 
 
+def whole(times: Iterable[Fraction]) -> list[int]:
+    """Exact times in whole flicks: ends are rounded, so that the remainder is spread. None is less than 1."""
+    ends = [0, *(round(end) for end in itertools.accumulate(times))]
+    return [max(1, end - start) for start, end in itertools.pairwise(ends)]
+
+
 def even_durations(count: int, rate: Fraction) -> list[int]:
     """``count`` frames at a rate, in flicks; where a frame is no whole number, the remainder is spread."""
-    ends = [round(index * SECOND / rate) for index in range(count + 1)]
-    return [end - start for start, end in itertools.pairwise(ends)]
+    return whole([SECOND / rate] * count)
 
 
 def milliseconds(durations: Sequence[int]) -> float:

@@ -1,74 +1,154 @@
-"""The recipe's rhythm worked out: which frames are played, in what order, each for how long.
+"""The recipe's rhythm worked out: what is played, in what order, each for how long.
 
 Works on positions only; no picture is read for it.
 """
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from ..errors import InputError
-from ..recipe import Gather, Rhythm
-from .flicks import even_durations, parse_rate
+from ..recipe import MAX_PLACES, Gather, Rhythm, Span, Take
+from .flicks import SECOND, parse_rate, whole
+from .shots import Shot, blend
+
+MOST_HELD = 1000
+"""Missing numbers that are made good at most: past that, a gap is a leap in the numbering."""
 
 
 @dataclass(frozen=True)
 class Plan:
-    """The played order. ``positions`` count from 1 in the gathered sequence; ``durations`` are in flicks."""
+    """The played steps, one after the other."""
 
-    positions: tuple[int, ...]
+    shots: tuple[Shot, ...]
+    """What each shows."""
+    places: tuple[int, ...]
+    """Where in the order each stands; a blend between two stands where the first of them does."""
     durations: tuple[int, ...]
+    """How long each lasts, in flicks."""
     repeat: int
+    dropped: tuple[int, ...] = ()
+    """Places whose time is too short to be seen at the output's own rate."""
+
+    @property
+    def positions(self) -> tuple[int, ...]:
+        """The gathered frame that each step shows, or shows most of."""
+        return tuple(shot.position for shot in self.shots)
 
 
-MOST_HELD = 1000
-"""Missing numbers that one frame is held for at most: past that, a gap is a leap in the numbering."""
+@dataclass(frozen=True)
+class _Step:
+    place: int
+    shot: Shot
+    time: Fraction
+    """In flicks, exact: nothing is rounded before all is in order."""
 
 
-def plan_rhythm(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None]) -> Plan:
-    """Work out ``rhythm`` for a sequence whose frames have these ``numbers`` in their names.
+WHOLE_RANGE = Take()
 
-    Frames that ``gather`` leaves out are skipped; one before folded frames, or before a gap that is held, lasts
-    as many frames longer.
+
+def plan_rhythm(
+    gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], take: Take = WHOLE_RANGE
+) -> Plan:
+    """Work out what an output plays of a sequence whose frames have these ``numbers`` in their names.
+
+    Frames that ``gather`` leaves out are skipped; one before folded frames, or before a gap that is held,
+    lasts as many frames longer. Then, in this order: every n-th, direction, dissolve, cycles, speed, the
+    output's rate. Raises ``InputError`` when there is nothing to play, or more than ``MAX_PLACES`` steps.
     """
-    count = len(numbers)
-    if count == 0:
+    if not numbers:
         raise InputError("there are no frames to play", remedy="add frames")
-    first = rhythm.first or 1
-    last = rhythm.last or count
-    if not 1 <= first <= last <= count:
+    span = _span(rhythm, take)
+    steps = _steps(gather, rhythm, numbers, span)[:: rhythm.step]
+    direction = span.direction if span and span.direction else rhythm.direction
+    if direction == "reverse":
+        steps.reverse()
+    elif direction == "there-and-back":
+        steps += steps[-2:0:-1]  # neither end twice: 2N - 2 frames
+    steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2)) * rhythm.cycles
+    _few_enough(len(steps))
+    total = sum((step.time for step in steps), Fraction(0))
+    scale = rhythm.length / total if rhythm.length is not None else 100 / Fraction(rhythm.speed)
+    if scale != 1:
+        steps = [replace(step, time=step.time * scale) for step in steps]
+    repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
+    dropped: tuple[int, ...] = ()
+    if take.rate is not None:
+        steps, dropped = _at_rate(steps, parse_rate(take.rate), take.between == "blend", repeat != 1)
+    return Plan(
+        tuple(step.shot for step in steps),
+        tuple(step.place for step in steps),
+        tuple(whole([step.time for step in steps])),
+        repeat,
+        dropped,
+    )
+
+
+def _span(rhythm: Rhythm, take: Take) -> Span | None:
+    if take.span is None:
+        return None
+    for span in rhythm.spans:
+        if span.name == take.span:
+            return span
+    raise InputError(f"there is no span {take.span!r}", remedy="choose one there is, or the whole range")
+
+
+def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: Span | None) -> list[_Step]:
+    """The steps of the range in order, each with its own time."""
+    order = rhythm.order or range(1, len(numbers) + 1)
+    if max(order) > len(numbers):
         raise InputError(
-            f"the range {first}-{last} does not lie in the {count} frames",
-            remedy=f"choose a first and a last frame from 1 to {count}",
+            f"the order has a frame {max(order)}, but there are {len(numbers)} frames",
+            remedy="take it out of the order",
         )
-    used: list[int] = []
-    turns: dict[int, int] = {}  # how many frames' time each is shown for
-    for position in range(first, last + 1):
+    first, last = (span.first, span.last) if span else (rhythm.first or 1, rhythm.last or len(order))
+    if not 1 <= first <= last <= len(order):
+        raise InputError(
+            f"the range {first}-{last} does not lie in the {len(order)} frames",
+            remedy=f"choose a first and a last frame from 1 to {len(order)}",
+        )
+    each = _usual_times(rhythm, len(order))
+    steps: list[_Step] = []
+    for place in range(first, last + 1):
+        position = order[place - 1]
         if position in gather.left_out:
             continue
-        if used and position in gather.folded:
-            turns[used[-1]] += 1
+        if steps and position in gather.folded:
+            steps[-1] = _longer(steps[-1], each[place], rhythm)
         else:
-            used.append(position)
-            turns[position] = 1
-        if gather.gaps == "hold" and position < last:
-            turns[used[-1]] += _missing_after(numbers, position)
-    if not used:
+            time = Fraction(rhythm.holds[place]) if place in rhythm.holds else each[place]
+            steps.append(_Step(place, Shot.still(position), time))
+        if place == last or order[place] != position + 1:
+            continue
+        gap = _missing_after(numbers, position)
+        if gap and gather.gaps == "hold":
+            steps[-1] = _longer(steps[-1], each[place] * gap, rhythm)
+        elif gap and gather.gaps == "blend":
+            here, following = steps[-1].shot, Shot.still(position + 1)
+            steps += [
+                _Step(place, blend(here, following, i / (gap + 1)), each[place]) for i in range(1, gap + 1)
+            ]
+    if not steps:
         raise InputError("all frames of the range are left out", remedy="use at least one of them")
-    positions = used[:: rhythm.step]
-    if rhythm.direction == "reverse":
-        positions.reverse()
-    elif rhythm.direction == "there-and-back":
-        positions += positions[-2:0:-1]  # neither end twice: 2N - 2 frames
-    if rhythm.delay is not None:
-        durations = [rhythm.delay * turns[position] for position in positions]
-    else:
-        each = iter(even_durations(sum(turns[position] for position in positions), parse_rate(rhythm.rate)))
-        durations = [sum(itertools.islice(each, turns[position])) for position in positions]
-    durations = [
-        rhythm.holds.get(position, length) for position, length in zip(positions, durations, strict=True)
-    ]
-    return Plan(tuple(positions), tuple(durations), rhythm.repeat)
+    return steps
+
+
+def _usual_times(rhythm: Rhythm, count: int) -> list[Fraction]:
+    """What a frame in each place lasts if it is not held; index 0 is not used."""
+    usual = Fraction(rhythm.delay) if rhythm.delay is not None else SECOND / parse_rate(rhythm.rate)
+    times = [usual] * (count + 1)
+    for span in reversed(rhythm.spans):  # where spans overlap the first one counts
+        if span.rate is not None:
+            times[span.first : span.last + 1] = [SECOND / parse_rate(span.rate)] * len(
+                range(span.first, min(span.last, count) + 1)
+            )
+    return times
+
+
+def _longer(step: _Step, by: Fraction, rhythm: Rhythm) -> _Step:
+    """A delay given by hand is what the frame lasts, whatever it stands for."""
+    return step if step.place in rhythm.holds else replace(step, time=step.time + by)
 
 
 def _missing_after(numbers: Sequence[int | None], position: int) -> int:
@@ -76,3 +156,58 @@ def _missing_after(numbers: Sequence[int | None], position: int) -> int:
     here, following = numbers[position - 1], numbers[position]
     gap = following - here - 1 if here is not None and following is not None else 0
     return gap if 0 < gap <= MOST_HELD else 0
+
+
+def _dissolved(steps: list[_Step], over: int) -> list[_Step]:
+    """The last ``over`` steps laid over the first, fading out as those fade in; the loop is as much shorter."""
+    if over == 0:
+        return steps
+    ends = steps[len(steps) - over :]
+    faded = [
+        replace(step, shot=blend(end.shot, step.shot, i / (over + 1)))
+        for i, (step, end) in enumerate(zip(steps, ends, strict=False), 1)
+    ]
+    return faded + steps[over : len(steps) - over]
+
+
+def _at_rate(
+    steps: list[_Step], rate: Fraction, blended: bool, loops: bool
+) -> tuple[list[_Step], tuple[int, ...]]:
+    """The steps at another rate in the same time, and the places that are not seen any more.
+
+    At each tick of the rate that step is shown which is due then: 60 to 50 keeps five of six, 30 to 10 one of
+    three (common practice, no published source). ``blended``: what is due between two steps is a blend of them.
+    """
+    starts = [Fraction(0), *itertools.accumulate(step.time for step in steps)]
+    tick = SECOND / rate
+    count = max(1, round(starts[-1] / tick))
+    _few_enough(count)
+    result: list[_Step] = []
+    seen: set[int] = set()
+    index = 0
+    for number in range(count):
+        at = number * tick
+        while index + 1 < len(steps) and starts[index + 1] <= at:
+            index += 1
+        due = steps[index]
+        shot = due.shot
+        seen.add(index)
+        into = (at - starts[index]) / due.time
+        if blended and into > 0 and (index + 1 < len(steps) or loops):
+            following = (index + 1) % len(steps)
+            shot = blend(shot, steps[following].shot, float(min(into, Fraction(1))))
+            seen.add(following)
+        if result and result[-1].shot == shot and result[-1].place == due.place:
+            result[-1] = replace(result[-1], time=result[-1].time + tick)
+        else:
+            result.append(_Step(due.place, shot, tick))
+    shown = {steps[i].place for i in seen}
+    return result, tuple(sorted({step.place for step in steps} - shown))
+
+
+def _few_enough(count: int) -> None:
+    if count > MAX_PLACES:
+        raise InputError(
+            f"it would play {count} frames; {MAX_PLACES} are the most",
+            remedy="shorten the range or lower the rate",
+        )
