@@ -20,7 +20,7 @@ def test_a_file_is_the_same_bytes_whenever_it_is_made(project: DemoProject) -> N
     assert len({name for name, _ in project.files}) == len(project.files)
 
 
-@pytest.mark.parametrize("folder", ["tern", "dusk_lamp"])
+@pytest.mark.parametrize("folder", ["tern", "dusk_lamp", "pier"])
 def test_the_loop_closes_without_a_jump(folder: str) -> None:
     """The step from the last frame to the first is like those around it."""
     files = BY_FOLDER[folder].files

@@ -10,6 +10,7 @@ from jayflick.core.errors import InputError
 from jayflick.core.recipe import Gather, Rhythm, Take
 from jayflick.core.timing.conform import GIF_FLOOR, conform
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations, parse_delay, parse_rate
+from jayflick.core.timing.formats import apng, gif, video, webp
 from jayflick.core.timing.plan import Plan, plan_rhythm
 from jayflick.core.timing.shots import WHOLE, Shot, blend
 
@@ -42,6 +43,28 @@ def test_conforming_keeps_the_total_and_the_floor(durations: list[int], unit: in
         assert abs(sum(result) * unit - sum(durations)) <= unit
     else:
         assert sum(result) == least
+
+
+def test_each_format_holds_the_same_durations_in_its_own_unit() -> None:
+    film = even_durations(48, Fraction("24000/1001"))
+    held = {name(film).format: name(film) for name in (gif, webp, apng, video)}
+    wanted = Fraction(sum(film), SECOND)
+    assert (held["APNG"].unit, held["APNG"].units) == (Fraction(1, 24000), [1001] * 48)  # exact
+    assert (held["Video"].unit, held["Video"].units) == (Fraction(1001, 24000), [1] * 48)
+    for name, unit in (("GIF", 100), ("WebP", 1000)):
+        assert held[name].unit == Fraction(1, unit)
+        assert abs(held[name].seconds - wanted) <= held[name].unit / 2
+    poses = [SECOND, 3 * SECOND // 10, 3 * SECOND // 10, 2 * SECOND]
+    assert (video(poses).unit, video(poses).units) == (Fraction(1, 10), [10, 3, 3, 20])
+    assert apng([3600 * SECOND, 1]).units == [64799, 1]  # 16 bits: no finer than 18 a second
+
+
+@given(st.lists(st.integers(SECOND // 100, 30 * SECOND), min_size=1, max_size=50))
+def test_no_format_drifts_by_more_than_its_unit(durations: list[int]) -> None:
+    for held in (apng(durations), video(durations)):
+        assert abs(held.seconds - Fraction(sum(durations), SECOND)) <= held.unit
+        assert min(held.units) >= 0
+        assert max(held.units) < 1 << 16  # PNG third edition, fcTL chunk: 16 bits
 
 
 def test_delays_and_rates_are_read_with_their_unit() -> None:

@@ -118,10 +118,11 @@ def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: 
     page.keyboard.press("Delete")
     expect(cell(desk, "Gather")).to_contain_text("1 left out")
     desk.settled()
-    expect(page.get_by_role("option")).to_have_count(23)
+    cells = page.get_by_role("listbox", name="Frames").get_by_role("option")
+    expect(cells).to_have_count(23)
     for _ in range(2):
         page.keyboard.press("Control+z")
-    expect(page.get_by_role("option")).to_have_count(24)
+    expect(cells).to_have_count(24)
     desk.settled()
 
 

@@ -71,6 +71,58 @@ def test_undo_and_redo_walk_the_revisions_and_find_their_results(client: httpx.C
         )
 
 
+def test_what_a_change_would_play_is_told_before_it_is_made(client: httpx.Client) -> None:
+    project = project_of(client, moving_square(12))
+    shown = bench(client, project)
+    wish = shown["recipe"]
+    wish["rhythm"]["rate"] = "60"
+    wish["outputs"][0]["take"]["rate"] = "50"
+    plan = client.post(f"/api/projects/{project}/plan", json={"recipe": wish}).raise_for_status().json()
+    assert (plan["dropped"], len(plan["positions"]), plan["duration_ms"]) == ([6, 12], 10, 200)
+    held = {one["format"]: (one["units"], one["unit"]) for one in plan["formats"]}
+    assert held["GIF"] == ([2] * 10, "1/100")
+    assert held["Video"] == ([1] * 10, "1/50")
+    assert bench(client, project)["revision"]["id"] == shown["revision"]["id"]  # nothing was changed
+    for wrong, status in ((wish | {"rhythm": {"first": 99}}, 422), (wish | {"rhythm": {"rate": "0"}}, 422)):
+        answer = client.post(f"/api/projects/{project}/plan", json={"recipe": wrong})
+        assert answer.status_code == status
+    unknown = {"recipe": wish, "output_id": "no"}
+    assert client.post(f"/api/projects/{project}/plan", json=unknown).status_code == 404
+
+
+def test_how_the_loop_closes_is_measured_on_the_frames_in_use(client: httpx.Client) -> None:
+    there = moving_square(9)
+    project = project_of(client, [*there, *there[-2:0:-1]])
+    seam = client.get(f"/api/projects/{project}/seam?least=8").raise_for_status().json()
+    assert (len(seam["places"]), len(seam["steps"])) == (16, 16)
+    assert seam["best"][0]["jump"] <= seam["whole"]["jump"] < 0.2  # there and back closes
+    edit(client, project, lambda recipe: recipe["gather"].update(left_out=[14, 15, 16]))
+    part = client.get(f"/api/projects/{project}/seam").json()
+    assert part["places"] == list(range(1, 14))
+    assert part["whole"]["jump"] > seam["whole"]["jump"]
+    edit(client, project, lambda recipe: recipe["gather"].update(left_out=list(range(2, 17))))
+    alone = client.get(f"/api/projects/{project}/seam")
+    assert (alone.status_code, alone.json()["message"]) == (422, "one frame is no loop")
+
+
+def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Client) -> None:
+    frames = moving_square(4)
+    project = project_of(client, frames)
+    edit(client, project, lambda recipe: recipe["rhythm"].update(order=[2, 1, 0, 2], dissolve=1))
+    result = finished(client, project)
+    assert (result["positions"], result["places"]) == ([2, 1, 0], [1, 2, 3])
+    edit(client, project, lambda recipe: recipe["rhythm"].update(order=[1, 2, 3, 4], dissolve=1))
+    result = finished(client, project)
+    assert result["shots"] == ["1x128+4x128", "2", "3"]
+    base = f"/api/revisions/{result['revision_id']}/outputs/page/source"
+    blend = np.array(Image.open(BytesIO(client.get(f"{base}/1x128+4x128").content)))
+    half = (frames[0].astype(int) + frames[3]) / 2
+    assert np.abs(blend - half).max() <= 1
+    for wrong in ("9", "x", "1x5", "1x128+9x128"):
+        assert client.get(f"{base}/{wrong}").status_code == 404
+    assert edit(client, project, lambda r: r["rhythm"].update(order=[5])).status_code == 422
+
+
 def test_one_gesture_is_undone_as_one(client: httpx.Client) -> None:
     project = project_of(client)
     for count in (60, 50, 40):

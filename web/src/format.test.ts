@@ -1,9 +1,14 @@
 import { expect, it } from "vitest";
-import { ago, FLICKS, hundredths, kilobytes, parseDelay } from "./format";
+import { ago, FLICKS, hundredths, kilobytes, parseDelay, readRate } from "./format";
 
 it("reads delays with and without their unit", () => {
   expect(["4", "4cs", "40ms", "0.04s", " 0.04 S "].map(parseDelay)).toEqual(Array(5).fill(FLICKS / 25));
   expect(["", "0", "-1", "4 frames", "99999s"].map(parseDelay)).toEqual(Array(5).fill(null));
+});
+
+it("takes rates that the service takes, and no others", () => {
+  for (const rate of ["24", "12.5", "24000/1001", "1000"]) expect(readRate(rate)).toBe(rate);
+  for (const wrong of ["0", "1001", "24/0", "fast", "1.5/2", "-3"]) expect(readRate(wrong)).toBeNull();
 });
 
 it("writes figures that do not flatter", () => {

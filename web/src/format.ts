@@ -47,6 +47,15 @@ export function parseDelay(text: string): number | null {
   return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
 }
 
+/** A typed rate as it is taken: `24`, `12.5`, `24000/1001`, or nothing; null when it is none. */
+export function readRate(text: string): string | null {
+  const rate = text.trim();
+  if (rate === "") return "";
+  const match = /^(\d{1,9}(?:\.\d{1,6})?)(?:\/([1-9]\d{0,8}))?$/.exec(rate);
+  const value = match && !(match[2] && match[1]?.includes(".")) ? Number(match[1]) / Number(match[2] ?? 1) : 0;
+  return value > 0 && value <= 1000 ? rate : null;
+}
+
 export function hundredths(flicks: number): string {
   const value = (flicks * 100) / FLICKS;
   return Number.isInteger(value) ? String(value) : value.toFixed(2);

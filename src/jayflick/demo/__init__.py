@@ -16,6 +16,7 @@ from ..core.recipe import Alpha, Output, Recipe, Rhythm, Size, Tuning
 from .flock import DIRECTIONS, MOTIONS, draw_from_above
 from .kite import draw_kite
 from .lamp import draw_lamp
+from .pier import draw_pier
 from .tern import draw_tern
 from .wake import draw_wake
 
@@ -114,6 +115,17 @@ DEMO = (
                     tuning=Tuning(colours=64, dither="diffusion", amount=40, tolerance=16),
                     budget=1024 * 1024,
                 ),
+            ),
+        ),
+    ),
+    DemoProject(
+        "Pier bell",
+        "pier",
+        _loop("pier", 60, draw_pier),
+        Recipe(
+            rhythm=Rhythm(rate="60"),
+            outputs=(
+                Output(file_name="pier-bell.gif", tuning=Tuning(colours=96, dither="none"), budget=1024 * 1024),
             ),
         ),
     ),

@@ -33,7 +33,7 @@ from ..core.render import Framed, render_at_once, usual_size
 from ..core.stages import Stages, stage_key
 from ..core.timing.shots import Shot
 from ..core.warm import warm
-from . import imports, projects
+from . import imports, projects, rhythms
 from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
@@ -52,11 +52,14 @@ from .schemas import (
     ImportReport,
     ImportStarted,
     Limits,
+    PlanInfo,
+    PlanWish,
     Problem,
     ProjectCard,
     ProjectInfo,
     Rename,
     Report,
+    SeamInfo,
     Split,
 )
 from .settings import Settings
@@ -275,6 +278,23 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInf
             at_once=service.make_at_once,
         )
     return _shown(service, project_id)
+
+
+@router.post("/projects/{project_id}/plan", tags=["projects"])
+def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading) -> PlanInfo:
+    """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
+    return rhythms.plan(session, project_id, wish.recipe, wish.output_id)
+
+
+@router.get("/projects/{project_id}/seam", tags=["projects"])
+def get_seam(
+    project_id: ProjectId,
+    service: Parts,
+    session: Reading,
+    least: Annotated[int, Query(ge=2, le=20_000, description="Frames a range must have")] = 8,
+) -> SeamInfo:
+    """How the project's frames close as a loop, and which ranges of them close best."""
+    return rhythms.seam(session, service.stages, service.store, project_id, least)
 
 
 @router.post("/projects/{project_id}/undo", tags=["projects"])

@@ -245,6 +245,7 @@ def result_document(result: Result) -> ResultInfo:
     document.setdefault("shots", [str(position) for position in document["positions"]])
     document.setdefault("places", document["positions"])
     document.setdefault("dropped", [])
+    document.setdefault("scale", 1.0)
     return ResultInfo(
         id=result.id,
         output_id=result.output_id,

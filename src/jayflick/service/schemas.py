@@ -121,6 +121,7 @@ class ResultInfo(Document):
     positions: list[int] = Field(description="The source frame that each shows, or shows most of; 0: empty")
     places: list[int] = Field(description="Where in the order each stands, from 1")
     dropped: list[int] = Field(description="Places not seen at the output's own rate")
+    scale: float = Field(description="What speed or length made of every delay")
     durations: list[int] = Field(description="The wished duration of each, in 1/705,600,000 s")
     notes: list[str]
     seconds: dict[str, float]
@@ -168,6 +169,54 @@ class ProjectInfo(ProjectCard):
     redo: str | None = Field(description="What redo would do again")
     frame_list: list[FrameInfo]
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
+
+
+class PlanWish(Document):
+    """A recipe that need not be the project's own."""
+
+    recipe: Recipe
+    output_id: str = "page"
+
+
+class HeldInfo(Document):
+    """The durations as a format holds them."""
+
+    format: str = Field(examples=["GIF"])
+    unit: str = Field(description="A part of a second", examples=["1/100"])
+    units: list[int] = Field(description="How many of them each frame lasts")
+    duration_ms: float
+
+
+class PlanInfo(Document):
+    """What an output would play."""
+
+    shots: list[str]
+    positions: list[int]
+    places: list[int]
+    durations: list[int] = Field(description="In 1/705,600,000 s")
+    dropped: list[int] = Field(description="Places not seen at the output's own rate")
+    duration_ms: float
+    formats: list[HeldInfo]
+
+
+class ClosingInfo(Document):
+    """A range and how it closes."""
+
+    first: int = Field(description="Place in the order, from 1")
+    last: int
+    count: int
+    step: float = Field(description="From the last frame to the first, in levels")
+    jump: float = Field(description="How far from seamless, in usual steps")
+
+
+class SeamInfo(Document):
+    """How the loop closes."""
+
+    places: list[int] = Field(description="The frames that were judged")
+    steps: list[float] = Field(description="From each to the next, and from the last to the first, in levels")
+    usual: float
+    whole: ClosingInfo
+    best: list[ClosingInfo] = Field(description="The ranges that close best, the best first")
 
 
 class Rename(Document):

@@ -120,6 +120,7 @@ def keep_result(
         "shots": [str(shot) for shot in rendered.plan.shots],
         "places": rendered.plan.places,
         "dropped": rendered.plan.dropped,
+        "scale": rendered.plan.scale,
         "durations": rendered.plan.durations,
         "notes": rendered.notes,
         "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},

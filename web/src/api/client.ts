@@ -18,6 +18,8 @@ export type Choice = Schemas["Choice"];
 export type Report = Schemas["Report"];
 export type ImportDone = Schemas["ImportDone"];
 export type Recipe = Schemas["Recipe-Output"];
+export type PlanInfo = Schemas["PlanInfo"];
+export type SeamInfo = Schemas["SeamInfo"];
 export type Output = Schemas["Output-Output"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
@@ -79,5 +81,5 @@ export async function data<T = void>(
 export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
 export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
-export const sourceUrl = (revisionId: number, outputId: string, position: number) =>
-  `/api/revisions/${revisionId}/outputs/${outputId}/source/${position}`;
+export const sourceUrl = (revisionId: number, outputId: string, shot: string) =>
+  `/api/revisions/${revisionId}/outputs/${outputId}/source/${shot}`;

@@ -7,7 +7,7 @@ import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
 import { size } from "../format";
-import { show, step, toggle, usePlayhead } from "../player/playhead";
+import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
 import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
 import { useHelp } from "../ui/help";
@@ -19,13 +19,26 @@ import { useBench, useEdits, type Bench as BenchParts } from "./edits";
 import { FramingPanel } from "./panels/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
-import { RhythmPanel } from "./panels/Rhythm";
+import { RhythmPanel } from "./panels/rhythm/Rhythm";
 import { TuningPanel } from "./panels/Tuning";
-import { leaveOut, nudge, selectAll, useSelection } from "./selection";
+import { moved } from "./order";
+import { placesOf, setEnd } from "./range";
+import {
+  chosenPlaces,
+  leaveOut,
+  nudge,
+  reorder,
+  select,
+  selectAll,
+  selectNone,
+  shownResult,
+  useSelection,
+} from "./selection";
+import { zoomStrip } from "./strip/scale";
 import { Stage } from "./Stage";
-import { Strip } from "./Strip";
+import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
-import { nextBackdrop, nextZoom, setView, VIEWS } from "./view";
+import { nextBackdrop, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
 import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
 
 export function Bench() {
@@ -186,6 +199,26 @@ function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined
   );
 }
 
+/** Move the selected frames in the order; they stay selected. */
+function moveChosen(bench: BenchParts, by: number): void {
+  const places = chosenPlaces();
+  if (places.length === 0) return;
+  useSelection.setState({ places: new Set(moved(placesOf(bench), places, by).to), anchor: -1 });
+  reorder(bench, "Frames moved", (length) => moved(length, places, by).from);
+}
+
+/** Select the frame on show, or all from the last one selected up to it. */
+function selectHere(bench: BenchParts, how: "toggle" | "through"): void {
+  const result = shownResult(bench);
+  if (result) select(result, usePlayhead.getState().index, how);
+}
+
+/** The range starts, or ends, at the frame on show. */
+function endHere(bench: BenchParts, end: "first" | "last"): void {
+  const place = shownResult(bench)?.places[usePlayhead.getState().index];
+  if (place !== undefined) setEnd(bench, end, place);
+}
+
 /** Keys that work wherever nothing is being typed. */
 function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
   useEffect(() => {
@@ -202,7 +235,13 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
       }
       if (held && !typing && key === "a") {
         event.preventDefault();
-        selectAll(usePlayhead.getState().line.ends.length);
+        const result = shownResult(bench);
+        if (result) selectAll(result);
+        return;
+      }
+      if (event.altKey && !typing && !held && (key === "ArrowLeft" || key === "ArrowRight")) {
+        event.preventDefault();
+        moveChosen(bench, key === "ArrowLeft" ? -1 : 1);
         return;
       }
       if (typing || held || event.altKey) return;
@@ -215,10 +254,21 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         ArrowRight: () => step(jump),
         Home: () => show(0),
         End: () => show(usePlayhead.getState().line.ends.length - 1),
-        Escape: () => useSelection.setState({ chosen: new Set(), anchor: -1 }),
+        Escape: selectNone,
         Delete: () => leaveOut(bench),
         "[": () => nudge(bench, -1),
         "]": () => nudge(bench, 1),
+        s: () => selectHere(bench, event.shiftKey ? "through" : "toggle"),
+        i: () => endHere(bench, "first"),
+        o: () => endHere(bench, "last"),
+        ",": () => nextSpeed(-1),
+        ".": () => nextSpeed(1),
+        "\\": turnRound,
+        "-": () => zoomStrip(0.5),
+        "+": () => zoomStrip(2),
+        "=": () => zoomStrip(2),
+        "0": () => zoomStrip("fit"),
+        n: toggleNeighbours,
         b: nextBackdrop,
         z: nextZoom,
         c: () => {
@@ -235,7 +285,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         return;
       } else if (parts[key]) {
         setPart(parts[key]);
-      } else if (/^[1-4]$/.test(key)) {
+      } else if (/^[1-5]$/.test(key)) {
         const view = VIEWS[Number(key) - 1];
         if (view) setView(view.value);
       } else if (actions[key]) {

@@ -9,7 +9,7 @@ import { Bar } from "../shelf/Shelf";
 import { Button, Mark, Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
 import type { Shown } from "./useShown";
-import { BACKDROPS, setView, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
+import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
 const STAGES: Record<string, string> = {
   framing: "Framing",
@@ -34,7 +34,7 @@ export function Stage({
   onCancel: () => void;
   onRetry: () => void;
 }) {
-  const { view, backdrop, zoom, wipe } = useView();
+  const { view, backdrop, zoom, wipe, neighbours } = useView();
   const area = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState({ width: 0, height: 0 });
   useLayoutEffect(() => {
@@ -46,7 +46,7 @@ export function Stage({
     observer.observe(element);
     return () => observer.disconnect();
   }, []);
-  const source = useSource(bench, shown, view !== "result");
+  const source = useSource(bench, shown, view !== "result" && view !== "ends");
   const info = shown?.result.info;
   const scale = info ? scaleFor(zoom, info, room) : 1;
   const matte = bench.output.alpha.matte;
@@ -85,6 +85,8 @@ export function Stage({
           {(view === "wipe" || view === "source") && (
             <Label side="left" text={source && source.count > 0 ? "source" : "source …"} />
           )}
+          {view === "ends" && <Label side="left" text="last" />}
+          {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {(view === "wipe" || view === "result") && (
             <Label side="right" text={`result · ${size(info.bytes)}`} />
@@ -150,6 +152,16 @@ export function Stage({
             onChange={(next) => useView.setState({ zoom: next })}
           />
         </div>
+        <Tip text="Let the frames before and after shine through" keys="N">
+          <button
+            type="button"
+            aria-pressed={neighbours}
+            onClick={toggleNeighbours}
+            className={`h-[30px] rounded-[8px] px-2.5 font-medium ${neighbours ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
+          >
+            Neighbours
+          </button>
+        </Tip>
       </div>
     </section>
   );
@@ -192,14 +204,13 @@ function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSou
         bench.recipe.framing,
         result.info.width,
         result.info.height,
-        result.positions,
+        bench.recipe.gather.sizes,
+        result.shots,
       ])
     : "";
   const urls = useMemo(
     () =>
-      result && wanted
-        ? result.positions.map((position) => sourceUrl(result.revision_id, result.output_id, position))
-        : [],
+      result && wanted ? result.shots.map((shot) => sourceUrl(result.revision_id, result.output_id, shot)) : [],
     // The same framing gives the same pictures, whichever revision asks: no need to fetch them again.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [key, wanted],
@@ -220,7 +231,7 @@ function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSou
 
 function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource | null; scale: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { view, wipe } = useView();
+  const { view, wipe, neighbours } = useView();
   const { width, height } = shown.result.info;
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
@@ -229,6 +240,13 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
     const draw = () => {
       if (over) return;
       const { index } = usePlayhead.getState();
+      const count = Math.max(shown.frames.count, 1);
+      if (view === "ends") {
+        Promise.all([shown.frames.get(count - 1), shown.frames.get(0)])
+          .then(([last, first]) => !over && paintEnds(context, last, first))
+          .catch(() => undefined);
+        return;
+      }
       const result = view === "source" ? undefined : shown.frames.peek(index);
       const true_ = view === "result" ? undefined : source?.peek(index);
       const missing = (view !== "source" && !result) || (view !== "result" && source && !true_);
@@ -243,10 +261,15 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
         if (!result && !true_) return;
       }
       paint(context, view, wipe, result, true_);
+      if (neighbours && view === "result")
+        for (const beside of [(index - 1 + count) % count, (index + 1) % count]) {
+          const picture = shown.frames.peek(beside);
+          if (picture) shineThrough(context, picture);
+        }
       if (canvas.current) canvas.current.dataset.index = String(index);
       // What comes next is decoded before it is due.
       for (let ahead = 1; ahead <= 4; ahead += 1) {
-        const next = (index + ahead) % Math.max(shown.frames.count, 1);
+        const next = (index + ahead) % count;
         if (view !== "source") shown.frames.peek(next);
         if (view !== "result") source?.peek(next);
       }
@@ -259,7 +282,7 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       over = true;
       stop();
     };
-  }, [shown, source, view, wipe]);
+  }, [shown, source, view, wipe, neighbours]);
   return (
     <canvas
       ref={canvas}
@@ -271,6 +294,22 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
     />
   );
+}
+
+/** The loop's last frame in the left half, its first in the right. */
+function paintEnds(context: CanvasRenderingContext2D, last: ImageBitmap, first: ImageBitmap): void {
+  const { width, height } = context.canvas;
+  context.clearRect(0, 0, width, height);
+  [last, first].forEach((picture, side) =>
+    context.drawImage(picture, (side * width) / 2, height / 4, width / 2 - 1, height / 2),
+  );
+}
+
+/** A neighbour laid over the picture, faintly. */
+function shineThrough(context: CanvasRenderingContext2D, picture: ImageBitmap): void {
+  context.globalAlpha = 0.3;
+  context.drawImage(picture, 0, 0, context.canvas.width, context.canvas.height);
+  context.globalAlpha = 1;
 }
 
 function paint(

@@ -41,6 +41,12 @@ export const leaveOutPositions = (positions: readonly number[]) =>
 export const putBackPositions = (positions: readonly number[]) =>
   withGather(({ left_out }) => ({ left_out: without(left_out, positions) }));
 
+const GAPS = [
+  { gaps: "skip", label: "Play on without them", done: "Gaps played over" },
+  { gaps: "hold", label: "Hold the frame before", done: "Gaps held over" },
+  { gaps: "blend", label: "Blend over the gap", done: "Gaps blended over" },
+] as const;
+
 export function findings(
   project: Pick<ProjectInfo, "report" | "width" | "height" | "frame_list">,
   recipe: Recipe,
@@ -48,7 +54,8 @@ export function findings(
   const { problems, missing } = project.report;
   const { gather } = recipe;
   const out = new Set(gather.left_out);
-  const held = gather.gaps === "hold";
+  const held = gather.gaps !== "skip";
+  const filled = { skip: "missing", hold: "held over", blend: "blended over" }[gather.gaps];
   const found: Finding[] = [];
   const add = (problem: Problem, more: Partial<Finding> & Pick<Finding, "verdict" | "word">) =>
     found.push({
@@ -74,26 +81,18 @@ export function findings(
   for (const problem of problems.filter(({ kind }) => kind === "missing"))
     add(problem, {
       verdict: held ? "fine" : "look",
-      word: held ? "held over" : "missing",
-      short: `${missing.length} ${held ? "held over" : "missing"}`,
-      note: held
-        ? "The frame before each gap stays for as long as the missing ones would."
-        : "The others play on without them.",
-      remedies: held
-        ? [
-            {
-              label: "Play on without them",
-              done: "Gaps played over",
-              change: withGather(() => ({ gaps: "skip" })),
-            },
-          ]
-        : [
-            {
-              label: "Hold the frame before",
-              done: "Gaps held over",
-              change: withGather(() => ({ gaps: "hold" })),
-            },
-          ],
+      word: filled,
+      short: `${missing.length} ${filled}`,
+      note: {
+        skip: "The others play on without them.",
+        hold: "The frame before each gap stays for as long as the missing ones would.",
+        blend: "Blends of the frames around each gap stand in for the missing ones.",
+      }[gather.gaps],
+      remedies: GAPS.filter(({ gaps }) => gaps !== gather.gaps).map(({ gaps, label, done }) => ({
+        label,
+        done,
+        change: withGather(() => ({ gaps })),
+      })),
     });
 
   const odd = problems.filter(({ kind }) => kind === "size");

@@ -1,98 +1,100 @@
-// Which frames of the strip are selected, and what can be done to all of them at once.
+// Which places are selected, and what can be done to all of them at once.
 
 import { create } from "zustand";
-import { FLICKS, hundredths } from "../format";
+import type { ResultInfo } from "../api/client";
+import { count, FLICKS, hundredths } from "../format";
+import { added, withoutHolds, withTimes } from "./delays";
 import type { Bench } from "./edits";
 import { leaveOutPositions } from "./findings";
+import { arranged, rearranged } from "./order";
 
-/** Indices in played order. */
-export const useSelection = create<{ chosen: ReadonlySet<number>; anchor: number }>(() => ({
-  chosen: new Set(),
-  anchor: -1,
-}));
+/** Places in the order: a frame that is played there and back is selected in both directions. */
+export const useSelection = create<{
+  places: ReadonlySet<number>;
+  /** The played index from which a selection is drawn on. */
+  anchor: number;
+  /** Copied times, in flicks. */
+  copied: readonly number[];
+}>(() => ({ places: new Set(), anchor: -1, copied: [] }));
 
-const CENTISECOND = FLICKS / 100;
+export const CENTISECOND = FLICKS / 100;
 /** The shortest delay that viewers play as written. */
-const FLOOR = 2 * CENTISECOND;
+export const FLOOR = 2 * CENTISECOND;
 
-export function select(index: number, how: "only" | "toggle" | "through"): void {
-  useSelection.setState(({ chosen, anchor }) => {
+export function select(result: ResultInfo, index: number, how: "only" | "toggle" | "through"): void {
+  const place = result.places[index];
+  if (place === undefined) return;
+  useSelection.setState(({ places, anchor }) => {
     if (how === "through" && anchor >= 0) {
       const [from, to] = [Math.min(anchor, index), Math.max(anchor, index)];
-      return { chosen: new Set(Array.from({ length: to - from + 1 }, (_, i) => from + i)), anchor };
+      return { places: new Set(result.places.slice(from, to + 1)), anchor };
     }
     if (how === "toggle") {
-      const next = new Set(chosen);
-      if (!next.delete(index)) next.add(index);
-      return { chosen: next, anchor: index };
+      const next = new Set(places);
+      if (!next.delete(place)) next.add(place);
+      return { places: next, anchor: index };
     }
-    return { chosen: new Set([index]), anchor: index };
+    return { places: new Set([place]), anchor: index };
   });
 }
 
-export function selectAll(count: number): void {
-  useSelection.setState({ chosen: new Set(Array.from({ length: count }, (_, i) => i)), anchor: 0 });
-}
+export const selectAll = (result: ResultInfo) =>
+  useSelection.setState({ places: new Set(result.places), anchor: 0 });
 
-/** The source positions of played frames, in the current result. */
-export function positionsOf(bench: Bench, indices: Iterable<number>): number[] {
-  const played = bench.project.results.find((one) => one.output_id === bench.output.id)?.positions ?? [];
-  return [...new Set([...indices].map((index) => played[index]).filter((position) => position !== undefined))];
-}
+export const selectNone = () => useSelection.setState({ places: new Set(), anchor: -1 });
 
-export function holdFrames(bench: Bench, positions: readonly number[], flicks: number, gesture = ""): void {
+export const chosenPlaces = () => [...useSelection.getState().places].sort((a, b) => a - b);
+
+/** A time as it plays, brought back to what the recipe holds before speed or length are applied. */
+export const unscaled = (bench: Bench, flicks: number) => flicks / (shownResult(bench)?.scale ?? 1);
+
+export const shownResult = (bench: Bench) =>
+  bench.project.results.find((one) => one.output_id === bench.output.id);
+
+export function holdPlaces(bench: Bench, places: readonly number[], flicks: number, gesture = ""): void {
+  const time = unscaled(bench, flicks);
   bench.edit(
-    `${positions.length === 1 ? `Frame ${positions[0] ?? ""}` : `${positions.length} frames`} to ${hundredths(flicks)} hundredths`,
-    (recipe) => ({
-      ...recipe,
-      rhythm: {
-        ...recipe.rhythm,
-        holds: {
-          ...recipe.rhythm.holds,
-          ...Object.fromEntries(positions.map((position) => [position, flicks])),
-        },
-      },
-    }),
+    `${places.length === 1 ? `Frame ${places[0] ?? ""}` : count(places.length, "frame")} to ${hundredths(flicks)} hundredths`,
+    (recipe) => ({ ...recipe, rhythm: withTimes(recipe.rhythm, places, () => time) }),
     gesture,
   );
 }
 
-export function releaseFrames(bench: Bench, positions: readonly number[]): void {
-  bench.edit("Holds let go", (recipe) => ({
-    ...recipe,
-    rhythm: {
-      ...recipe.rhythm,
-      holds: Object.fromEntries(
-        Object.entries(recipe.rhythm.holds).filter(([position]) => !positions.includes(Number(position))),
-      ),
-    },
-  }));
+export function releasePlaces(bench: Bench, places: readonly number[]): void {
+  bench.edit("Holds let go", (recipe) => ({ ...recipe, rhythm: withoutHolds(recipe.rhythm, places) }));
 }
 
 export function leaveOut(bench: Bench): void {
-  const positions = positionsOf(bench, useSelection.getState().chosen);
-  if (positions.length === 0) return;
-  useSelection.setState({ chosen: new Set(), anchor: -1 });
-  bench.edit(
-    positions.length === 1 ? "Frame left out" : `${positions.length} frames left out`,
-    leaveOutPositions(positions),
-  );
+  const places = chosenPlaces();
+  if (places.length === 0) return;
+  selectNone();
+  const label = places.length === 1 ? "Frame left out" : `${places.length} frames left out`;
+  if (bench.recipe.rhythm.order === null) bench.edit(label, leaveOutPositions(places));
+  else {
+    // In an order made by hand a frame may stand in several places: only the chosen ones go.
+    reorder(bench, label, (length) => {
+      const kept = Array.from({ length }, (_, index) => index + 1).filter((place) => !places.includes(place));
+      return kept;
+    });
+  }
+}
+
+/** Change the order; `from` names for each new place the old one. */
+export function reorder(bench: Bench, label: string, from: (length: number) => readonly number[]): void {
+  const frames = bench.project.frames;
+  bench.edit(label, (recipe) => ({
+    ...recipe,
+    rhythm: rearranged(recipe.rhythm, frames, from(arranged(recipe.rhythm, frames).length)),
+  }));
 }
 
 /** Make each selected frame longer or shorter by hundredths of a second. */
 export function nudge(bench: Bench, by: number): void {
-  const result = bench.project.results.find((one) => one.output_id === bench.output.id);
-  const { chosen } = useSelection.getState();
-  if (!result || chosen.size === 0) return;
-  const changed: Record<number, number> = {};
-  for (const index of chosen) {
-    const position = result.positions[index];
-    const delay = result.info.frames[index]?.delay_ms;
-    if (position !== undefined && delay !== undefined)
-      changed[position] = Math.max(FLOOR, ((delay / 10) | 0) * CENTISECOND + by * CENTISECOND);
-  }
+  const places = chosenPlaces();
+  if (places.length === 0) return;
+  const [step, floor] = [unscaled(bench, by * CENTISECOND), unscaled(bench, FLOOR)];
   bench.edit(by > 0 ? "Longer" : "Shorter", (recipe) => ({
     ...recipe,
-    rhythm: { ...recipe.rhythm, holds: { ...recipe.rhythm.holds, ...changed } },
+    rhythm: added(recipe.rhythm, places, step, floor),
   }));
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { JobInfo, ProjectInfo, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
+import { rhythm } from "./testing";
 import { standings } from "./verdicts";
 
 const output: Recipe["outputs"][number] = {
@@ -8,6 +9,7 @@ const output: Recipe["outputs"][number] = {
   name: "Page loop",
   file_name: "loop.gif",
   format: "gif",
+  take: { span: null, rate: null, between: "hold" },
   size: { width: null, height: null, fit: "contain" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
@@ -17,16 +19,7 @@ const output: Recipe["outputs"][number] = {
 const recipe: Recipe = {
   version: 1,
   gather: { left_out: [], folded: [], gaps: "skip", sizes: "same" },
-  rhythm: {
-    rate: "24",
-    delay: null,
-    holds: {},
-    first: null,
-    last: null,
-    step: 1,
-    direction: "forward",
-    repeat: 0,
-  },
+  rhythm: rhythm(),
   framing: { crop: null },
   outputs: [output],
 };

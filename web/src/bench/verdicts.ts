@@ -46,8 +46,14 @@ export function standings(
   const info = result?.info;
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
   const drifts = info ? Math.abs(info.duration_ms - wished) > 10 : false;
-  const rate = recipe.rhythm.delay === null ? `at ${recipe.rhythm.rate} fps` : "one delay";
+  const take = output?.take;
+  const rate = take?.rate
+    ? `at ${take.rate} fps of its own`
+    : recipe.rhythm.delay === null
+      ? `at ${recipe.rhythm.rate} fps`
+      : "one delay";
   const holds = Object.keys(recipe.rhythm.holds).length;
+  const part = take?.span ? ` · ${take.span}` : "";
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
   ];
@@ -68,7 +74,7 @@ export function standings(
     rhythm: {
       figure: info ? seconds(info.duration_ms) : "…",
       beside: `s ${rate}${holds > 0 ? `, ${count(holds, "hold")}` : ""}`,
-      below: `${times(recipe.rhythm.repeat)}${way}${drifts ? ` · ${seconds(wished)} s wished` : ""}`,
+      below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s wished` : ""}`,
       ...(!info ? busy : drifts ? { verdict: "look", word: "look" } : fine),
     },
     framing: {

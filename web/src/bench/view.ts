@@ -3,7 +3,7 @@
 import { create } from "zustand";
 import type { Choice } from "../ui/controls";
 
-export type View = "result" | "source" | "wipe" | "difference";
+export type View = "result" | "source" | "wipe" | "difference" | "ends";
 export type Backdrop = "chequer" | "page" | "black" | "white";
 export type Zoom = "fit" | "1" | "2" | "4";
 
@@ -12,6 +12,7 @@ export const VIEWS: readonly Choice<View>[] = [
   { value: "source", label: "Source", tip: "The frames as framed, before tuning", keys: "2" },
   { value: "wipe", label: "Wipe", tip: "Source left, result right", keys: "3" },
   { value: "difference", label: "Difference", tip: "Source against result, 8 times as strong", keys: "4" },
+  { value: "ends", label: "Ends", tip: "The last frame beside the first", keys: "5" },
 ];
 
 export const BACKDROPS: readonly Backdrop[] = ["chequer", "page", "black", "white"];
@@ -22,11 +23,18 @@ export const ZOOMS: readonly Choice<Zoom>[] = [
   { value: "4", label: "400 %" },
 ];
 
-export const useView = create<{ view: View; backdrop: Backdrop; zoom: Zoom; wipe: number }>(() => ({
+export const useView = create<{
+  view: View;
+  backdrop: Backdrop;
+  zoom: Zoom;
+  wipe: number;
+  neighbours: boolean;
+}>(() => ({
   view: "result",
   backdrop: "chequer",
   zoom: "fit",
   wipe: 0.5,
+  neighbours: false,
 }));
 
 export const setView = (view: View) => useView.setState({ view });
@@ -35,6 +43,11 @@ export function nextBackdrop(): void {
   useView.setState(({ backdrop }) => ({
     backdrop: BACKDROPS[(BACKDROPS.indexOf(backdrop) + 1) % BACKDROPS.length] ?? "chequer",
   }));
+}
+
+/** Let the frames before and after shine through. */
+export function toggleNeighbours(): void {
+  useView.setState(({ neighbours }) => ({ neighbours: !neighbours }));
 }
 
 export function nextZoom(): void {

@@ -9,35 +9,80 @@ interface Playhead {
   /** ms into the round; exact while playing, the frame's start when stepping. */
   at: number;
   playing: boolean;
+  /** Of looking, in percent: the file itself stays as it is. */
+  speed: number;
+  backwards: boolean;
+  /** Frames whose time passed between two pictures of the display since playing began. */
+  skipped: number;
 }
 
-export const usePlayhead = create<Playhead>(() => ({ line: timeline([], 0), index: 0, at: 0, playing: false }));
+export const SPEEDS = [10, 25, 50, 100, 200, 400] as const;
+
+export const usePlayhead = create<Playhead>(() => ({
+  line: timeline([], 0),
+  index: 0,
+  at: 0,
+  playing: false,
+  speed: 100,
+  backwards: false,
+  skipped: 0,
+}));
 
 let anchor = 0;
 let ticking = 0;
 
 function tick(now: number): void {
-  const { line, playing } = usePlayhead.getState();
+  const before = usePlayhead.getState();
+  const { line, playing, backwards } = before;
   if (!playing) {
     ticking = 0;
     return;
   }
-  const elapsed = now - anchor;
-  const { index, over } = frameAt(line, elapsed);
+  const elapsed = (now - anchor) * pace();
+  // Backwards it goes round for ever: only looking is done that way.
+  const round = backwards && line.total > 0 ? elapsed - Math.floor(elapsed / line.total) * line.total : elapsed;
+  const { index, over } = frameAt(line, round);
+  const count = line.ends.length;
+  const passed = count > 0 ? ((index - before.index) * (backwards ? -1 : 1) + count) % count : 0;
   usePlayhead.setState({
     index,
-    at: over ? line.total : line.total > 0 ? Math.max(0, elapsed) % line.total : 0,
+    at: over ? line.total : line.total > 0 ? Math.max(0, round) % line.total : 0,
     playing: !over || line.repeat === 0,
+    skipped: before.skipped + (over ? 0 : Math.max(0, passed - 1)),
   });
   ticking = over && line.repeat > 0 ? 0 : requestAnimationFrame(tick);
 }
 
+function pace(): number {
+  const { speed, backwards } = usePlayhead.getState();
+  return (speed / 100) * (backwards ? -1 : 1);
+}
+
+/** Look at it faster or slower, going on from the same place. */
+export function setSpeed(speed: number): void {
+  usePlayhead.setState({ speed });
+  if (usePlayhead.getState().playing) play();
+}
+
+export function nextSpeed(way: 1 | -1): void {
+  const at = SPEEDS.findIndex((one) => one === usePlayhead.getState().speed);
+  setSpeed(SPEEDS[Math.min(SPEEDS.length - 1, Math.max(0, at + way))] ?? 100);
+}
+
+export function turnRound(): void {
+  const { backwards } = usePlayhead.getState();
+  usePlayhead.setState({ backwards: !backwards });
+  play();
+}
+
 export function play(): void {
-  const { line, index } = usePlayhead.getState();
+  const { line, index, backwards } = usePlayhead.getState();
   if (line.ends.length < 2) return;
-  const resting = line.repeat > 0 && index === line.ends.length - 1;
-  anchor = performance.now() - (resting ? 0 : startOf(line, index));
-  usePlayhead.setState({ playing: true });
+  const resting = line.repeat > 0 && index === line.ends.length - 1 && !backwards;
+  // Backwards a frame is entered at its end.
+  const at = backwards ? (line.ends[index] ?? 0) - 0.001 : startOf(line, index);
+  anchor = performance.now() - (resting ? 0 : at) / pace();
+  usePlayhead.setState({ playing: true, skipped: 0 });
   if (!ticking) ticking = requestAnimationFrame(tick);
 }
 
@@ -70,6 +115,6 @@ export function follow(delays: readonly number[], repeat: number): void {
   const before = usePlayhead.getState();
   const line = timeline(delays, repeat);
   const index = Math.min(before.index, Math.max(line.ends.length - 1, 0));
-  if (before.playing) anchor = performance.now() - startOf(line, index);
-  usePlayhead.setState({ line, index, at: startOf(line, index) });
+  if (before.playing) anchor = performance.now() - startOf(line, index) / pace();
+  usePlayhead.setState({ line, index, at: startOf(line, index), skipped: 0 });
 }

@@ -30,6 +30,8 @@ class Plan:
     repeat: int
     dropped: tuple[int, ...] = ()
     """Places whose time is too short to be seen at the output's own rate."""
+    scale: float = 1.0
+    """What speed or length made of every delay: 0.5 plays twice as fast."""
 
     @property
     def positions(self) -> tuple[int, ...]:
@@ -82,6 +84,7 @@ def plan_rhythm(
         tuple(whole([step.time for step in steps])),
         repeat,
         dropped,
+        float(scale),
     )
 
 

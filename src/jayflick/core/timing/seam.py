@@ -72,7 +72,7 @@ def _distances(glances: NDArray[np.uint8]) -> NDArray[np.float64]:
     squares = (samples**2).sum(axis=1)
     apart = squares[:, None] + squares[None, :] - 2 * (samples @ samples.T)
     apart[apart < 1e-6 * squares.max(initial=1.0)] = 0
-    return np.sqrt(apart / samples.shape[1])
+    return np.asarray(np.sqrt(apart / samples.shape[1]))
 
 
 def _costs(far: NDArray[np.float64], steps: NDArray[np.float64]) -> NDArray[np.float64]:

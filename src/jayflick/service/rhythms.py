@@ -1,0 +1,111 @@
+"""What a rhythm would play, and where its loop closes: answered at once, nothing is changed."""
+
+from concurrent.futures import ThreadPoolExecutor
+from io import BytesIO
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError
+from ..core.pictures.looks import glance
+from ..core.recipe import Recipe
+from ..core.stages import Stages, stage_key
+from ..core.timing import formats
+from ..core.timing.flicks import milliseconds
+from ..core.timing.plan import plan_rhythm
+from ..core.timing.seam import Closing, find_seams
+from . import imports, projects
+from .models import Frame, Revision
+from .schemas import ClosingInfo, HeldInfo, PlanInfo, SeamInfo
+from .store import Store
+
+READERS = 2
+"""Pictures glanced at side by side."""
+
+
+def plan(session: Session, project_id: str, recipe: Recipe, output_id: str) -> PlanInfo:
+    """What an output would play under a recipe that need not be the project's own."""
+    projects.find(session, project_id)
+    try:
+        output = recipe.output(output_id)
+    except KeyError:
+        raise projects.NotFound("there is no such output") from None
+    numbers = session.scalars(
+        select(Frame.number).where(Frame.project_id == project_id).order_by(Frame.position)
+    ).all()
+    made = plan_rhythm(recipe.gather, recipe.rhythm, numbers, output.take)
+    held = [form(made.durations) for form in (formats.gif, formats.webp, formats.apng, formats.video)]
+    return PlanInfo(
+        shots=[str(shot) for shot in made.shots],
+        positions=list(made.positions),
+        places=list(made.places),
+        durations=list(made.durations),
+        dropped=list(made.dropped),
+        duration_ms=milliseconds(made.durations),
+        formats=[
+            HeldInfo(
+                format=one.format,
+                unit=str(one.unit),
+                units=one.units,
+                duration_ms=float(one.seconds * 1000),
+            )
+            for one in held
+        ],
+    )
+
+
+def seam(session: Session, stages: Stages, store: Store, project_id: str, least: int) -> SeamInfo:
+    """How the frames that are used close as a loop, in their order, and which ranges close best."""
+    project = projects.find(session, project_id)
+    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
+    hashes = session.scalars(
+        select(Frame.sha256).where(Frame.project_id == project_id).order_by(Frame.position)
+    ).all()
+    order = recipe.rhythm.order or range(1, len(hashes) + 1)
+    unused = recipe.gather.left_out | recipe.gather.folded | {0}
+    places = [place for place, position in enumerate(order, 1) if position not in unused]
+    if len(places) < 2:
+        raise InputError("one frame is no loop", remedy="use two or more")
+    wanted = [hashes[order[place - 1] - 1] for place in places]
+    with ThreadPoolExecutor(READERS) as pool:
+        seen = dict(
+            zip(
+                dict.fromkeys(wanted),
+                pool.map(lambda one: _glance(stages, store, one), dict.fromkeys(wanted)),
+                strict=True,
+            )
+        )
+    lengths = {len(one) for one in seen.values()}
+    if len(lengths) > 1:
+        raise InputError("frames of several shapes make no loop", remedy="scale them or leave the others out")
+    found = find_seams(np.stack([seen[one] for one in wanted]), least)
+
+    def shown(closing: Closing) -> ClosingInfo:
+        return ClosingInfo(
+            first=places[closing.first],
+            last=places[closing.last],
+            count=closing.last - closing.first + 1,
+            step=round(closing.step, 2),
+            jump=round(closing.jump, 3),
+        )
+
+    return SeamInfo(
+        places=places,
+        steps=[round(step, 2) for step in found.steps],
+        usual=round(found.usual, 2),
+        whole=shown(found.whole),
+        best=[shown(closing) for closing in found.best],
+    )
+
+
+def _glance(stages: Stages, store: Store, sha256: str) -> NDArray[np.uint8]:
+    """A picture at a glance, taken of its thumbnail."""
+
+    def make() -> bytes:
+        with Image.open(BytesIO(imports.thumb_of(stages, store, sha256))) as small:
+            return glance(small).tobytes()
+
+    return np.frombuffer(stages.obtain("glance", stage_key("glance", 1, sha256), make), np.uint8)

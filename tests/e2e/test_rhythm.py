@@ -1,0 +1,251 @@
+"""Time shaped by hand: pace, order, delays, spans and the seam, on the demo's real projects."""
+
+import itertools
+import re
+from io import BytesIO
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Locator, expect
+
+from tests.e2e.conftest import Desk
+
+
+def cell(desk: Desk) -> Locator:
+    return desk.page.get_by_role("tab", name="Rhythm")
+
+
+def rhythm(desk: Desk, name: str, part: str) -> Locator:
+    """Open a project standing still, and a part of its rhythm; returns the panel."""
+    desk.open(name)
+    desk.page.keyboard.press("Space")
+    cell(desk).click()
+    panel = desk.page.get_by_role("region", name="Rhythm controls")
+    panel.get_by_role("radio", name=part, exact=True).click()
+    return panel
+
+
+def played(desk: Desk) -> dict[str, list[int]]:
+    """What the newest result plays: positions, places and real delays in ms."""
+    desk.settled()
+    project = desk.page.url.rsplit("/", 1)[1]
+    result = desk.page.request.get(f"{desk.base}/api/projects/{project}").json()["results"][0]
+    delays = [frame["delay_ms"] for frame in result["info"]["frames"]]
+    return {"positions": result["positions"], "places": result["places"], "delays": delays}
+
+
+def undo_all(desk: Desk) -> None:
+    button = desk.page.get_by_role("button", name="Undo")
+    while button.is_enabled():
+        button.click()
+        desk.settled()
+
+
+def test_sixty_frames_a_second_become_fifty_in_one_action_and_what_goes_is_seen_before(desk: Desk) -> None:
+    panel = rhythm(desk, "Pier bell", "Pace")
+    expect(cell(desk)).to_contain_text("1.20 s at 60 fps")
+    expect(cell(desk)).to_contain_text("1.00 s wished")
+    dropped = list(range(6, 61, 6))  # keeps five of six: common practice, no published source
+    expect(panel).to_contain_text("Dropped, marked on the strip: 6, 12, 18, 24, 30, 36, 42 …")
+    lane = desk.page.get_by_role("group", name="All frames")
+    for number in dropped:
+        expect(lane.get_by_title(f"Frame {number} is dropped")).to_be_visible()
+    panel.get_by_role("button", name="Keep the 1.00 s, drop 10 of 60").click()
+    now = played(desk)
+    assert now["positions"] == [number for number in range(1, 61) if number not in dropped]
+    assert now["delays"] == [20] * 50
+    expect(cell(desk)).to_contain_text("1.00 s at 50 fps")
+    with desk.page.expect_download() as saving:
+        desk.page.get_by_role("tab", name="Hand-off").click()
+        desk.page.get_by_role("link", name="Download").click()
+    with Image.open(BytesIO(saving.value.path().read_bytes())) as picture:  # Pillow as an independent decoder
+        assert getattr(picture, "n_frames", 0) == 50
+        assert picture.info["duration"] == 20
+    undo_all(desk)
+
+
+def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: Desk) -> None:
+    panel = rhythm(desk, "Tern in flight", "Pace")
+    panel.get_by_role("textbox", name="Frames a second").fill("24000/1001")
+    panel.get_by_role("textbox", name="Frames a second").press("Enter")
+    assert sum(played(desk)["delays"]) == 1000
+    expect(panel).to_contain_text("1.001 s")
+    expect(panel).to_contain_text("APNG 1.001 s exact")
+    length = panel.get_by_role("textbox", name="Length of it all")
+    length.fill("2.5")
+    length.press("Enter")
+    assert sum(played(desk)["delays"]) == 2500
+    speed = panel.get_by_role("textbox", name="Speed in percent")
+    speed.fill("50")
+    speed.press("Enter")
+    assert sum(played(desk)["delays"]) == 2000
+    undo_all(desk)
+
+
+def test_many_delays_are_added_scaled_ramped_and_pasted(desk: Desk) -> None:
+    panel = rhythm(desk, "Tern in flight", "Delays")
+    page = desk.page
+    page.get_by_role("listbox", name="Frames").focus()
+    page.keyboard.press("Home")
+    page.keyboard.press("s")
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+S")  # by keyboard: frames 1 to 5
+    expect(panel).to_contain_text("For 5 frames")
+    panel.get_by_role("textbox", name="Ramp from").fill("4cs")
+    panel.get_by_role("textbox", name="Ramp to").fill("20cs")
+    panel.get_by_role("button", name="Ramp", exact=True).click()
+    assert played(desk)["delays"][:5] == [40, 80, 120, 160, 200]
+    panel.get_by_role("button", name="Add 1 hundredths").click()
+    assert played(desk)["delays"][:5] == [50, 90, 130, 170, 210]
+    panel.get_by_role("textbox", name="Scale in percent").fill("200")
+    panel.get_by_role("textbox", name="Scale in percent").press("Enter")
+    panel.get_by_role("button", name="Scale", exact=True).click()
+    assert played(desk)["delays"][:5] == [100, 180, 260, 340, 420]
+    panel.get_by_role("button", name="Copy", exact=True).click()
+    page.get_by_role("option", name=re.compile("^Frame 11,")).click()
+    page.get_by_role("option", name=re.compile("^Frame 12,")).click(modifiers=["Control"])
+    panel.get_by_role("button", name="Paste 5 delays").click()
+    assert played(desk)["delays"][10:12] == [100, 180]
+    undo_all(desk)
+    assert sum(played(desk)["delays"]) == 1000
+
+
+def test_with_alt_an_edge_moves_between_two_frames_and_the_total_stays(desk: Desk) -> None:
+    rhythm(desk, "Tern in flight", "Delays")
+    page = desk.page
+    box = page.locator('[data-edge="3"]').bounding_box()
+    assert box
+    x, y = box["x"] + 3, box["y"] + 20
+    page.keyboard.down("Alt")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 26, y, steps=8)  # a frame of 40 ms is about 50 pixels wide
+    page.mouse.up()
+    page.keyboard.up("Alt")
+    expect(cell(desk)).to_contain_text("2 holds")
+    delays = played(desk)["delays"]
+    assert sum(delays) == 1000
+    assert delays[3] > delays[4] >= 20
+    undo_all(desk)
+
+
+def test_the_order_is_made_by_hand_and_holds_go_along(desk: Desk) -> None:
+    panel = rhythm(desk, "Tern in flight", "Order")
+    page = desk.page
+    page.get_by_role("option", name=re.compile("^Frame 2,")).click()
+    delay = page.get_by_role("textbox", name="Delay of the selected frames")
+    delay.fill("30cs")
+    delay.press("Enter")
+    desk.settled()
+    page.get_by_role("option", name=re.compile("^Frame 2,")).click()
+    page.keyboard.press("Alt+ArrowRight")
+    now = played(desk)
+    assert (now["positions"][:4], now["delays"][2]) == ([1, 3, 2, 4], 300)
+    panel.get_by_role("button", name="Empty after").click()
+    assert played(desk)["positions"][:5] == [1, 3, 2, 0, 4]
+    expect(page.get_by_role("option", name=re.compile("^Frame 4, .*empty"))).to_be_visible()
+    order = panel.get_by_role("textbox", name="Order by numbers")
+    order.fill("1-2-3-2")
+    order.press("Enter")
+    now = played(desk)
+    assert (now["positions"], now["delays"][1]) == ([1, 2, 3, 2], 300)
+    panel.get_by_role("button", name="Turn all round").click()
+    assert played(desk)["positions"] == [2, 3, 2, 1]
+    panel.get_by_role("button", name="As gathered").click()
+    assert played(desk)["positions"] == list(range(1, 25))
+    panel.get_by_role("radio", name="there and back").click()
+    assert len(played(desk)["positions"]) == 2 * 24 - 2
+    undo_all(desk)
+
+
+def test_the_range_is_set_on_the_strip_with_the_picture_in_sight(desk: Desk) -> None:
+    rhythm(desk, "Tern in flight", "Order")
+    page = desk.page
+    starts = page.get_by_role("slider", name="Range starts")
+    box = starts.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 4, box["y"] + 9)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 4 + 5 * 1220 / 24, box["y"] + 9, steps=10)
+    expect(page.get_by_text("from 6", exact=True)).to_be_visible()
+    expect(page.get_by_role("img", name="The picture, playing")).to_be_visible()
+    page.mouse.up()
+    assert played(desk)["places"] == list(range(6, 25))
+    page.get_by_role("slider", name="Range ends").focus()
+    page.keyboard.press("ArrowLeft")
+    assert played(desk)["places"] == list(range(6, 24))
+    page.get_by_role("button", name="Undo").focus()
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("i")
+    assert played(desk)["places"] == list(range(7, 24))
+    undo_all(desk)
+
+
+def test_parts_of_a_drop_become_spans_and_the_output_takes_one(desk: Desk) -> None:
+    panel = rhythm(desk, "Terns from above", "Spans")
+    panel.get_by_role("button", name="One for each part (24)").click()
+    desk.settled()
+    spans = panel.get_by_role("list", name="Spans").get_by_role("listitem")
+    expect(spans).to_have_count(24)
+    panel.get_by_label("What the output takes").select_option("NE glide")
+    now = played(desk)
+    span = desk.page.get_by_role("button", name=re.compile("^Span NE glide, frames"))
+    first, last = (int(n) for n in re.findall(r"\d+", span.get_attribute("aria-label") or "")[-2:])
+    assert now["places"] == list(range(first, last + 1))
+    line = panel.get_by_role("listitem", name="NE glide")
+    line.get_by_role("textbox", name="NE glide, frames a second").fill("10")
+    line.get_by_role("textbox", name="NE glide, frames a second").press("Enter")
+    assert set(played(desk)["delays"]) == {100}
+    line.get_by_role("radio", name="there and back").click()
+    assert len(played(desk)["places"]) == 2 * len(now["places"]) - 2
+    undo_all(desk)
+
+
+def test_the_seam_is_measured_and_a_dissolve_shortens_the_loop(desk: Desk) -> None:
+    panel = rhythm(desk, "Dusk lamp", "Seam")
+    expect(panel).to_contain_text("closes", timeout=20_000)
+    best = panel.get_by_role("list", name="Ranges that close best").get_by_role("button").first
+    expect(best).to_contain_text("1–48")
+    panel.get_by_role("button", name="Last beside first").click()
+    desk.page.wait_for_timeout(300)
+    ends = desk.pixels().astype(int)
+    height, width = ends.shape[:2]
+    left, right = (ends[height // 4 : height * 3 // 4, x : x + width // 2 - 2] for x in (0, width // 2))
+    assert 0 < np.abs(left - right).mean() < 4  # one step of the lamp apart
+    slider = panel.get_by_role("slider", name="Dissolve")
+    slider.focus()
+    slider.press("ArrowRight")
+    slider.press("ArrowRight")
+    expect(panel).to_contain_text("The last 2 fade into the first 2.")
+    desk.settled()
+    assert len(played(desk)["places"]) == 46
+    undo_all(desk)
+
+
+def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
+    """The player against the plan: each picture's moment, read off the page while it plays four rounds."""
+    desk.open("Tern in flight")
+    seen = desk.page.evaluate(
+        """() => new Promise((resolve) => {
+            const canvas = document.querySelector('[aria-label="Stage"] canvas');
+            const seen = [];
+            new MutationObserver(() => {
+                seen.push([performance.now(), Number(canvas.dataset.index)]);
+                if (seen.length >= 96) resolve(seen);
+            }).observe(canvas, { attributes: true, attributeFilter: ["data-index"] });
+        })"""
+    )
+    delays = played(desk)["delays"]
+    starts = [0, *itertools.accumulate(delays)]
+    rounds, before, late = 0, -1, []
+    for moment, index in seen:
+        if index < before:
+            rounds += 1
+        before = index
+        late.append(moment - (rounds * starts[-1] + starts[index]))
+    # A display shows a frame at its next picture, never before it is due, and the lag does not grow.
+    lag = np.array(late) - min(late)
+    assert np.median(lag) < 40
+    assert abs(np.median(lag[-20:]) - np.median(lag[:20])) < 34

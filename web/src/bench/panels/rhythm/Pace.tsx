@@ -1,0 +1,276 @@
+// How fast it all plays: the frames' rate, the output's own, speed and length; with what the file really holds.
+
+import { useEffect, useMemo } from "react";
+import type { PlanInfo, Recipe } from "../../../api/client";
+import { count, FLICKS, hundredths, parseDelay, readRate, seconds } from "../../../format";
+import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
+import { perFrame, type Rhythm } from "../../delays";
+import type { Bench } from "../../edits";
+import { usePreview } from "../../range";
+import { FLOOR } from "../../selection";
+import { runs } from "../../strip/Lane";
+import { Facts, type PanelProps } from "../panel";
+import { usePlan } from "./usePlan";
+
+const RATES = ["10", "12", "15", "20", "24", "25", "30", "50"];
+/** The most that viewers play as written: 2 hundredths a frame. */
+const CEILING = 50;
+
+const withTake = (bench: Bench, recipe: Recipe, take: Partial<Bench["output"]["take"]>): Recipe => ({
+  ...recipe,
+  outputs: recipe.outputs.map((one) =>
+    one.id === bench.output.id ? { ...one, take: { ...one.take, ...take } } : one,
+  ),
+});
+
+export function PacePart({ bench, result }: PanelProps) {
+  const { rhythm } = bench.recipe;
+  const { take } = bench.output;
+  const set = (label: string, change: Partial<Rhythm>) =>
+    bench.edit(label, (recipe) => ({ ...recipe, rhythm: { ...recipe.rhythm, ...change } }));
+  const setTake = (label: string, change: Partial<Bench["output"]["take"]>) =>
+    bench.edit(label, (recipe) => withTake(bench, recipe, change));
+  const plan = usePlan(bench, bench.recipe);
+  const holds = Object.keys(rhythm.holds).length;
+  const wished = (result?.durations.reduce((sum, flicks) => sum + flicks, 0) ?? 0) / FLICKS;
+  const delays = result?.info.frames.map((frame) => frame.delay_ms / 10) ?? [];
+  const real = (result?.info.duration_ms ?? 0) / 1000;
+  const often = rhythm.repeat === 0 ? "ever" : rhythm.repeat === 1 ? "once" : "times";
+  const tooFast = result !== undefined && result.durations.some((flicks) => flicks < FLOOR);
+  return (
+    <>
+      <Row label="Rate">
+        <TextField
+          label="Frames a second"
+          value={rhythm.delay === null ? rhythm.rate : ""}
+          placeholder="–"
+          read={readRate}
+          onCommit={(rate) => rate && set(`Rate to ${rate}`, { rate, delay: null })}
+          className="w-[82px] text-right"
+        />
+        <span className="text-ink-2">fps</span>
+        <TextField
+          label="One delay for all frames"
+          value={rhythm.delay === null ? "" : `${hundredths(rhythm.delay)} cs`}
+          placeholder="or a delay"
+          read={(text) => (text === "" ? "" : parseDelay(text) === null ? null : text)}
+          onCommit={(text) => {
+            const delay = parseDelay(text);
+            if (delay !== null) set(`Delay to ${hundredths(delay)} hundredths`, { delay });
+          }}
+          className="w-[80px] text-right placeholder:font-sans placeholder:text-ink-3"
+        />
+      </Row>
+      <div role="group" aria-label="Usual rates" className="grid grid-cols-8 gap-1">
+        {RATES.map((rate) => (
+          <Button
+            key={rate}
+            className={`figure h-[26px]! px-0! ${rhythm.delay === null && rhythm.rate === rate ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
+            aria-label={`${rate} fps`}
+            aria-pressed={rhythm.delay === null && rhythm.rate === rate}
+            onClick={() => set(`Rate to ${rate}`, { rate, delay: null })}
+          >
+            {rate}
+          </Button>
+        ))}
+      </div>
+      {tooFast && take.rate === null && <TooFast bench={bench} setTake={setTake} set={set} now={plan} />}
+      <Row label="Play at">
+        <TextField
+          label="The output's own rate"
+          value={take.rate ?? ""}
+          placeholder="as it is"
+          read={readRate}
+          onCommit={(rate) =>
+            setTake(rate ? `Plays at ${rate} fps` : "Plays at the frames’ rate", { rate: rate || null })
+          }
+          className="w-[82px] text-right placeholder:font-sans placeholder:text-ink-3"
+        />
+        <span className="text-ink-2">fps</span>
+        {take.rate !== null && (
+          <Segmented
+            label="Between two frames"
+            value={take.between}
+            choices={[
+              { value: "hold", label: "hold", tip: "The frame that is due" },
+              { value: "blend", label: "blend", tip: "In-betweens blended of the two" },
+            ]}
+            onChange={(between) => setTake(`Between frames: ${between}`, { between })}
+          />
+        )}
+      </Row>
+      {take.rate !== null && plan && (
+        <p className="text-xs text-ink-2">
+          Same length, {count(plan.shots.length, "step")}
+          {plan.dropped.length > 0 ? `; dropped: ${inWords(plan.dropped)}` : ", no frame dropped"}
+        </p>
+      )}
+      <Row label="Speed">
+        <TextField
+          label="Speed in percent"
+          value={rhythm.length === null ? rhythm.speed : ""}
+          placeholder="–"
+          read={(text) =>
+            /^\d{1,4}(\.\d{1,3})?$/.test(text.trim()) && Number(text) >= 1 && Number(text) <= 5000
+              ? text.trim()
+              : text === ""
+                ? ""
+                : null
+          }
+          onCommit={(speed) => speed && set(`Speed to ${speed} %`, { speed, length: null })}
+          className="w-[56px] text-right"
+        />
+        <span className="text-ink-2">%, or lasts</span>
+        <TextField
+          label="Length of it all"
+          value={rhythm.length === null ? "" : `${Number((rhythm.length / FLICKS).toFixed(4))} s`}
+          placeholder="4 s"
+          read={(text) =>
+            text === "" ? "" : parseDelay(/[a-z]/i.test(text) ? text : `${text}s`) === null ? null : text
+          }
+          onCommit={(text) => {
+            const length = text === "" ? null : parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
+            set(length === null ? "Length as it comes" : `Lasts ${(length / FLICKS).toFixed(2)} s`, {
+              length,
+              speed: "100",
+            });
+          }}
+          className="w-[66px] text-right"
+        />
+      </Row>
+      <Row label="Repeat">
+        <Segmented
+          label="Repeat"
+          value={often}
+          choices={[
+            { value: "ever", label: "for ever" },
+            { value: "once", label: "once", tip: "Rests on its last frame" },
+            { value: "times", label: "n times" },
+          ]}
+          onChange={(next) =>
+            set("Repeat", { repeat: next === "ever" ? 0 : next === "once" ? 1 : Math.max(2, rhythm.repeat) })
+          }
+        />
+        {often === "times" && (
+          <NumberField
+            label="Times"
+            value={rhythm.repeat}
+            min={2}
+            max={65536}
+            onCommit={(repeat) => set(`${repeat} times`, { repeat })}
+          />
+        )}
+      </Row>
+      <Row label="In the file">
+        <NumberField
+          label="Cycles in the file"
+          value={rhythm.cycles}
+          min={1}
+          max={1000}
+          onCommit={(cycles) => set(count(cycles, "cycle"), { cycles })}
+        />
+        <span className="text-ink-2">{rhythm.cycles === 1 ? "cycle" : "cycles, one after the other"}</span>
+      </Row>
+      <div className="border-t border-line pt-2.5">
+        <Facts
+          facts={[
+            ["Plays", result ? `${count(result.info.count, "frame")} in ${real.toFixed(2)} s` : "…"],
+            ["Wished", result ? `${wished.toFixed(3)} s` : "…"],
+            ["Delays", result ? pattern(delays) : "…"],
+            ["Other kinds", plan ? <Kinds plan={plan} /> : "…"],
+          ]}
+        />
+        {result && Math.abs(real - wished) > 0.0101 && (
+          <p className="mt-2">
+            <Mark verdict="look" word={`${seconds(Math.abs(real - wished) * 1000)} s off`} />{" "}
+            {result.notes.find((note) => note.startsWith("lasts"))}
+          </p>
+        )}
+        {holds > 0 && (
+          <div className="mt-2 flex items-center justify-between">
+            <span>{count(holds, "frame")} with a delay of its own</span>
+            <Button onClick={() => set("Holds let go", { holds: {} })}>Let all go</Button>
+          </div>
+        )}
+      </div>
+    </>
+  );
+}
+
+/** What to do about frames shorter than any viewer shows: shown with the frames it would cost. */
+function TooFast({
+  bench,
+  set,
+  setTake,
+  now,
+}: {
+  bench: Bench;
+  set: (label: string, change: Partial<Rhythm>) => void;
+  setTake: (label: string, change: Partial<Bench["output"]["take"]>) => void;
+  now: PlanInfo | undefined;
+}) {
+  const wish = useMemo(() => withTake(bench, bench.recipe, { rate: String(CEILING) }), [bench]);
+  const plan = usePlan(bench, wish);
+  useEffect(() => {
+    usePreview.setState({ dropped: plan?.dropped ?? null });
+    return () => usePreview.setState({ dropped: null });
+  }, [plan]);
+  const { rhythm } = bench.recipe;
+  const length = now?.duration_ms ?? 0;
+  const stretched = ((now?.shots.length ?? 0) * 1000) / CEILING;
+  const even = rhythm.delay === null && FLICKS / perFrame(rhythm.rate) > CEILING;
+  return (
+    <div className="flex flex-col gap-1.5 rounded-[8px] bg-look-soft px-3 py-2">
+      <Mark verdict="look" word="faster than a GIF can be" />
+      <p className="text-xs">
+        Viewers play a frame shorter than 2 hundredths as about 10, so 50 fps is the most. Three ways out:
+      </p>
+      <Button onClick={() => setTake(`Plays at ${CEILING} fps`, { rate: String(CEILING) })}>
+        Keep the {seconds(length)} s, drop {plan ? plan.dropped.length : "…"} of {now?.shots.length ?? "…"}
+      </Button>
+      {plan && plan.dropped.length > 0 && (
+        <p className="text-xs">Dropped, marked on the strip: {inWords(plan.dropped)}</p>
+      )}
+      {even && (
+        <Button onClick={() => set(`Rate to ${CEILING}`, { rate: String(CEILING) })}>
+          Keep all frames, last {seconds(stretched)} s
+        </Button>
+      )}
+      <p className="text-xs">Or another kind of file: WebP, APNG and video hold it as it is.</p>
+    </div>
+  );
+}
+
+/** How other kinds of file would hold the same time. */
+function Kinds({ plan }: { plan: PlanInfo }) {
+  return (
+    <span className="flex flex-col">
+      {plan.formats
+        .filter((one) => one.format !== "GIF")
+        .map((one) => {
+          const off = one.duration_ms - plan.duration_ms;
+          return (
+            <span key={one.format} title={`in parts of ${one.unit} s`}>
+              {one.format} {(one.duration_ms / 1000).toFixed(3)} s
+              <span className="text-ink-2">
+                {Math.abs(off) < 0.01 ? " exact" : ` ${off > 0 ? "+" : "−"}${Math.abs(off).toFixed(1)} ms`}
+              </span>
+            </span>
+          );
+        })}
+    </span>
+  );
+}
+
+/** The first numbers of a list, runs drawn together. */
+export function inWords(numbers: readonly number[], most = 7): string {
+  const found = runs(numbers);
+  const words = found.slice(0, most).map(([from, to]) => (from === to ? String(from) : `${from}–${to}`));
+  return words.join(", ") + (found.length > most ? " …" : "");
+}
+
+/** The first delays in hundredths, and how many follow. */
+function pattern(delays: readonly number[]): string {
+  if (new Set(delays).size === 1) return `${delays[0] ?? ""} hundredths each`;
+  return `${delays.slice(0, 7).join(" ")}${delays.length > 7 ? " …" : ""} hundredths`;
+}

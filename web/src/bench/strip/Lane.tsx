@@ -1,0 +1,194 @@
+// All frames in their order, one as wide as the other: what plays of them, which have names, which are dropped.
+
+import { useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { thumbUrl, type ResultInfo } from "../../api/client";
+import { show, usePlayhead } from "../../player/playhead";
+import type { Bench } from "../edits";
+import { arranged } from "../order";
+import { rangeOf, setEnd, tintOf, usePreview } from "../range";
+import { useSelection } from "../selection";
+
+const HEIGHT = 20;
+
+export function Lane({ bench, result, width }: { bench: Bench; result: ResultInfo; width: number }) {
+  const { recipe, project, output } = bench;
+  const { rhythm } = recipe;
+  const order = useMemo(() => arranged(rhythm, project.frames), [rhythm, project.frames]);
+  const count = order.length;
+  const [drag, setDrag] = useState<{ end: "first" | "last"; at: number } | null>(null);
+  const taken = rangeOf(recipe, output.take.span, count);
+  const range = drag ? { ...taken, [drag.end]: drag.at } : taken;
+  const preview = usePreview((state) => state.dropped);
+  const dropped = preview ?? result.dropped;
+  const each = width / Math.max(count, 1);
+  const out = useMemo(() => new Set([...recipe.gather.left_out, ...recipe.gather.folded]), [recipe.gather]);
+  const gone = useMemo(
+    () => runs(order.flatMap((position, index) => (out.has(position) ? [index + 1] : []))),
+    [order, out],
+  );
+  const lost = useMemo(() => runs(dropped), [dropped]);
+
+  const begin = (end: "first" | "last") => (event: PointerEvent<HTMLElement>) => {
+    event.preventDefault();
+    event.stopPropagation();
+    const element = event.currentTarget;
+    const left = element.parentElement?.getBoundingClientRect().left ?? 0;
+    element.setPointerCapture(event.pointerId);
+    let at = range[end];
+    const move = (moved: globalThis.PointerEvent) => {
+      const edge = (moved.clientX - left) / each;
+      const place = end === "first" ? Math.round(edge) + 1 : Math.round(edge);
+      at = Math.min(end === "last" ? count : range.last, Math.max(end === "first" ? 1 : range.first, place));
+      setDrag({ end, at });
+      const index = result.places.indexOf(at);
+      if (index >= 0) show(index);
+    };
+    const up = () => {
+      element.removeEventListener("pointermove", move);
+      element.removeEventListener("pointerup", up);
+      element.removeEventListener("pointercancel", up);
+      setDrag(null);
+      if (at !== range[end]) setEnd(bench, end, at);
+    };
+    element.addEventListener("pointermove", move);
+    element.addEventListener("pointerup", up);
+    element.addEventListener("pointercancel", up);
+  };
+
+  const onClick = (event: PointerEvent<HTMLElement>) => {
+    const place = Math.floor((event.clientX - event.currentTarget.getBoundingClientRect().left) / each) + 1;
+    const index = result.places.indexOf(place);
+    if (index >= 0) show(index);
+  };
+  const handles = output.take.span === null;
+  const dragged = drag ? project.frame_list[(order[drag.at - 1] ?? 0) - 1] : undefined;
+  return (
+    <div className="relative" style={{ height: HEIGHT }}>
+      <div
+        role="group"
+        aria-label="All frames"
+        className="absolute inset-0 rounded-[5px] bg-well"
+        onPointerDown={onClick}
+      >
+        <span
+          className="absolute inset-y-0 rounded-[4px] border border-jay-pale bg-jay-soft"
+          style={{ left: (range.first - 1) * each, width: Math.max(2, (range.last - range.first + 1) * each) }}
+        />
+        {gone.map(([from, to]) => (
+          <span
+            key={`out ${from}`}
+            title={from === to ? `Frame ${from} is left out` : `Frames ${from} to ${to} are left out`}
+            className="absolute inset-y-[6px] bg-ink-3/60"
+            style={{ left: (from - 1) * each, width: Math.max(1, (to - from + 1) * each) }}
+          />
+        ))}
+        {rhythm.spans.map((span, index) => (
+          <button
+            type="button"
+            key={span.name}
+            title={`${span.name}: frames ${span.first} to ${span.last}`}
+            aria-label={`Span ${span.name}, frames ${span.first} to ${span.last}`}
+            className={`absolute inset-y-[2px] truncate rounded-[4px] border px-1 text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)}`}
+            style={{
+              left: (span.first - 1) * each,
+              width: Math.max(3, (span.last - span.first + 1) * each - 1),
+            }}
+            onPointerDown={(event) => {
+              event.stopPropagation();
+              const inside = result.places.filter((place) => span.first <= place && place <= span.last);
+              useSelection.setState({
+                places: new Set(inside),
+                anchor: result.places.indexOf(inside[0] ?? -1),
+              });
+              if (inside[0] !== undefined) show(result.places.indexOf(inside[0]));
+            }}
+          >
+            {span.name}
+          </button>
+        ))}
+        {lost.map(([from, to]) => (
+          <span
+            key={`lost ${from}`}
+            title={from === to ? `Frame ${from} is dropped` : `Frames ${from} to ${to} are dropped`}
+            className="absolute bottom-0 h-[7px] bg-look"
+            style={{ left: (from - 1) * each, width: Math.max(2, (to - from + 1) * each - (each > 4 ? 1 : 0)) }}
+          />
+        ))}
+        <Mark result={result} each={each} />
+        {handles &&
+          (["first", "last"] as const).map((end) => (
+            <span
+              key={end}
+              role="slider"
+              tabIndex={0}
+              aria-label={end === "first" ? "Range starts" : "Range ends"}
+              aria-valuemin={1}
+              aria-valuemax={count}
+              aria-valuenow={range[end]}
+              title={end === "first" ? "Range starts (I)" : "Range ends (O)"}
+              className="absolute inset-y-[-2px] z-10 w-[9px] cursor-ew-resize touch-none rounded-[3px] border border-on-strong bg-jay"
+              style={{
+                left: Math.max(
+                  0,
+                  Math.min(width - 9, end === "first" ? (range.first - 1) * each : range.last * each - 9),
+                ),
+              }}
+              onPointerDown={begin(end)}
+              onKeyDown={(event) => {
+                const by = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }[event.key];
+                if (by === undefined) return;
+                event.preventDefault();
+                event.stopPropagation();
+                const at = Math.min(
+                  end === "last" ? count : range.last,
+                  Math.max(end === "first" ? 1 : range.first, range[end] + by),
+                );
+                if (at !== range[end]) setEnd(bench, end, at, `range ${end} by key`);
+              }}
+            />
+          ))}
+      </div>
+      {drag && dragged && (
+        <div
+          className="pointer-events-none absolute bottom-[24px] z-20 flex -translate-x-1/2 flex-col items-center rounded-[8px] bg-strong p-1 text-xs text-on-strong shadow"
+          style={{ left: Math.min(width - 70, Math.max(70, (drag.at - 0.5) * each)) }}
+        >
+          <img
+            src={thumbUrl(dragged.sha256)}
+            alt=""
+            className="chequer max-h-[90px] max-w-[130px] rounded-[5px]"
+          />
+          <span className="figure">
+            {drag.end === "first" ? "from" : "to"} {drag.at}
+          </span>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** Where the playhead is among all frames; moved without rendering anything else. */
+function Mark({ result, each }: { result: ResultInfo; each: number }) {
+  const mark = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    const place = () => {
+      const { index } = usePlayhead.getState();
+      if (mark.current)
+        mark.current.style.transform = `translateX(${((result.places[index] ?? 1) - 0.5) * each - 1}px)`;
+    };
+    place();
+    return usePlayhead.subscribe(place);
+  }, [result, each]);
+  return <span ref={mark} className="pointer-events-none absolute inset-y-0 left-0 w-[2px] bg-ink" />;
+}
+
+/** Numbers in rising order drawn together: first and last of each run. */
+export function runs(numbers: readonly number[]): [number, number][] {
+  const found: [number, number][] = [];
+  for (const number of numbers) {
+    const last = found.at(-1);
+    if (last && number === last[1] + 1) last[1] = number;
+    else found.push([number, number]);
+  }
+  return found;
+}

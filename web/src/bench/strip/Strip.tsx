@@ -1,0 +1,53 @@
+// The rhythm strip: all frames and what plays of them, the frames as wide as they are long, one playhead.
+
+import { useEffect, useMemo, useState } from "react";
+import { useWidth } from "../../ui/useWidth";
+import type { Bench } from "../edits";
+import { selectNone } from "../selection";
+import type { Shown } from "../useShown";
+import { Lane } from "./Lane";
+import { Needle, Ruler } from "./Ruler";
+import { scaleOf, useZoom } from "./scale";
+import { Track, type Pull } from "./Track";
+import { Transport } from "./Transport";
+
+export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
+  const result = shown?.result;
+  const [track, width] = useWidth();
+  const { zoom, from } = useZoom();
+  // While an edge is pulled the scale stands still, so that the edge stays under the hand.
+  const [pull, setPull] = useState<Pull | null>(null);
+  const real = useMemo(() => result?.info.frames.map((frame) => frame.delay_ms) ?? [], [result]);
+  useEffect(() => setPull(null), [real]);
+  const delays = pull?.delays ?? real;
+  const scale = useMemo(
+    () => scaleOf(delays, width, zoom, from, pull?.perMs),
+    [delays, width, zoom, from, pull?.perMs],
+  );
+  useEffect(() => {
+    selectNone();
+    useZoom.setState({ zoom: 1, from: 0 });
+  }, [bench.project.id]);
+  return (
+    <section
+      aria-label="Rhythm strip"
+      className="alone rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5"
+    >
+      <Transport bench={bench} shown={shown} />
+      <div ref={track} className="relative mt-2 select-none">
+        {result && <Lane bench={bench} result={result} width={width} />}
+        <div className="relative mt-1.5 overflow-hidden">
+          {result ? (
+            <Track bench={bench} result={result} scale={scale} delays={delays} onPull={setPull} />
+          ) : (
+            <div className="mt-[20px] flex h-[96px] items-center justify-center rounded-[7px] bg-well text-ink-2">
+              The frames lie here as soon as the first output is made
+            </div>
+          )}
+          <Ruler scale={scale} />
+          {result && <Needle scale={scale} />}
+        </div>
+      </div>
+    </section>
+  );
+}

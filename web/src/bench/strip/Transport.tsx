@@ -1,0 +1,135 @@
+// Playing by hand, the selection's delay, and how the strip is looked at.
+
+import { ChevronLeft, ChevronRight, Maximize2, Pause, Play, SkipBack, ZoomIn, ZoomOut } from "lucide-react";
+import { kilobytes, parseDelay, seconds } from "../../format";
+import { setSpeed, show, SPEEDS, step, toggle, usePlayhead } from "../../player/playhead";
+import { Button, IconButton, TextField } from "../../ui/controls";
+import type { Bench } from "../edits";
+import { chosenPlaces, holdPlaces, leaveOut, releasePlaces, selectAll, useSelection } from "../selection";
+import type { Shown } from "../useShown";
+import { useZoom, zoomStrip } from "./scale";
+
+export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null }) {
+  const playing = usePlayhead((state) => state.playing);
+  const index = usePlayhead((state) => state.index);
+  const speed = usePlayhead((state) => state.speed);
+  const skipped = usePlayhead((state) => state.skipped);
+  const chosen = useSelection((state) => state.places);
+  const zoom = useZoom((state) => state.zoom);
+  const result = shown?.result;
+  const info = result?.info;
+  const frames = info?.frames ?? [];
+  const before = usePlayhead((state) => (state.index > 0 ? (state.line.ends[state.index - 1] ?? 0) : 0));
+  const selected = frames.filter((_, at) => chosen.has(result?.places[at] ?? 0));
+  const one = selected[0];
+  const same = selected.every((other) => Math.abs(other.delay_ms - (one?.delay_ms ?? 0)) <= 10);
+  const { holds } = bench.recipe.rhythm;
+  const bytes = selected.reduce((sum, frame) => sum + frame.bytes, 0);
+  return (
+    <div className="flex h-[30px] items-center gap-2">
+      <IconButton
+        tip={playing ? "Pause" : "Play"}
+        keys="Space"
+        look="strong"
+        onClick={toggle}
+        disabled={!shown}
+      >
+        {playing ? <Pause size={14} fill="currentColor" /> : <Play size={14} fill="currentColor" />}
+      </IconButton>
+      <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!shown}>
+        <SkipBack size={14} />
+      </IconButton>
+      <IconButton tip="One frame back" keys="←" onClick={() => step(-1)} disabled={!shown}>
+        <ChevronLeft size={15} />
+      </IconButton>
+      <IconButton tip="One frame on" keys="→" onClick={() => step(1)} disabled={!shown}>
+        <ChevronRight size={15} />
+      </IconButton>
+      <span className="figure ml-1 min-w-[200px]">
+        <b>
+          frame {info ? index + 1 : 0} of {info?.count ?? 0}
+        </b>{" "}
+        <span className="text-ink-2">{seconds(before)} s</span>
+      </span>
+      <label
+        className="flex items-center gap-1.5 text-ink-2"
+        title="Only for looking: the file stays as it is (, and .)"
+      >
+        looking at
+        <select
+          aria-label="Speed for looking"
+          value={String(speed)}
+          onChange={(event) => setSpeed(Number(event.target.value))}
+          className="figure h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
+        >
+          {SPEEDS.map((one) => (
+            <option key={one} value={one}>
+              {one} %
+            </option>
+          ))}
+        </select>
+      </label>
+      {skipped > 0 && (
+        <span className="text-look" title="The display was too slow to show every frame in time">
+          {skipped} skipped
+        </span>
+      )}
+      <span className="grow" />
+      {chosen.size > 0 ? (
+        <>
+          <span role="status" aria-label="Selection" className="whitespace-nowrap text-ink-2">
+            {chosen.size} selected, <span className="figure">{kilobytes(bytes)} KB</span>
+          </span>
+          <TextField
+            label="Delay of the selected frames"
+            value={same && one ? `${one.delay_ms / 10} cs` : "mixed"}
+            read={(text) => (parseDelay(text) === null ? (text === "mixed" ? text : null) : text)}
+            onCommit={(text) => {
+              const flicks = parseDelay(text);
+              if (flicks !== null) holdPlaces(bench, chosenPlaces(), flicks);
+            }}
+            className="w-[76px] text-right"
+          />
+          {[...chosen].some((place) => String(place) in holds) && (
+            <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Back to the rate</Button>
+          )}
+          <Button onClick={() => leaveOut(bench)}>Leave out</Button>
+        </>
+      ) : (
+        <Button look="quiet" disabled={!result} onClick={() => result && selectAll(result)}>
+          Select all
+        </Button>
+      )}
+      <span className="h-5 border-l border-line" />
+      <span className="whitespace-nowrap text-ink-2">
+        this frame{" "}
+        <b className="figure inline-block min-w-[62px] text-right text-ink">
+          {frames[index] ? `${(frames[index].bytes / 1024).toFixed(1)} KB` : "–"}
+        </b>
+      </span>
+      <span className="flex">
+        <IconButton
+          tip="Show more of the time"
+          keys="-"
+          look="quiet"
+          disabled={zoom === 1}
+          onClick={() => zoomStrip(0.5)}
+        >
+          <ZoomOut size={14} />
+        </IconButton>
+        <IconButton
+          tip="All of it"
+          keys="0"
+          look="quiet"
+          disabled={zoom === 1}
+          onClick={() => zoomStrip("fit")}
+        >
+          <Maximize2 size={13} />
+        </IconButton>
+        <IconButton tip="Look closer" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
+          <ZoomIn size={14} />
+        </IconButton>
+      </span>
+    </div>
+  );
+}
