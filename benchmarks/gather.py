@@ -100,7 +100,7 @@ class _Peak:
         return self.most
 
 
-def _bring(page: Page, server: Server, folder: Path, name: str) -> tuple[float, float]:
+def bring(page: Page, server: Server, folder: Path, name: str) -> tuple[float, float]:
     """Seconds until the first thumbnail is on screen, and until the project is there."""
     page.goto(server.base)
     expect(page.get_by_text("Up to 3000 frames")).to_be_visible()
@@ -157,13 +157,13 @@ def main() -> None:
         try:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
-            _, many = _bring(page, server, Path(scratch) / "specks", "Speck")
+            _, many = bring(page, server, Path(scratch) / "specks", "Speck")
             made = page.get_by_role("tab", name="Hand-off")
             expect(made).to_contain_text("made and measured", timeout=300_000)
             longest, median, count = _scroll(page)
             peak = _Peak(server)
             gathered = _gather(sorted((Path(scratch) / "discs").iterdir()), Path(scratch))
-            first, ours = _bring(page, server, Path(scratch) / "discs", "Disc")
+            first, ours = bring(page, server, Path(scratch) / "discs", "Disc")
             memory = peak.stop()
             theirs = _pillow(sorted((Path(scratch) / "discs").iterdir()))
             browser.close()
