@@ -23,7 +23,7 @@ import av
 import numpy as np
 from PIL import Image
 
-from jayflick.core.sequence.pieces import Piece
+from jayflick.core.sequence.pieces import Refused
 from jayflick.service.decoding import Decoders
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
@@ -135,7 +135,7 @@ def gather(files: list[tuple[str, bytes]]) -> Outcome:
         begun = time.monotonic()
         found = list(decoders.pieces(data, name))
         outcome.slowest = max(outcome.slowest, (time.monotonic() - begun, name))
-        errors = [piece.error for piece in found if not isinstance(piece, Piece)]
+        errors = [piece.error for piece in found if isinstance(piece, Refused)]
         frames = len(found) - len(errors)
         outcome.whole += not errors and frames > 0
         outcome.in_part += bool(errors) and frames > 0

@@ -22,9 +22,10 @@ from .core.errors import InputError, JayFlickError, printable
 from .core.gif.reader import describe, read_gif
 from .core.recipe import Recipe
 from .core.render import Rendered, render
-from .core.sequence.files import FileFrame, list_files, look_at, read_file
+from .core.sequence.files import FileFrame, list_files, look_at, project_in, read_file
 from .core.sequence.gather import Sequence as Sequence_
 from .core.sequence.gather import gather
+from .core.sequence.project_file import ProjectFile
 from .core.sequence.rhythm import own_rhythm
 from .core.stages import Stages
 from .core.timing.flicks import milliseconds, parse_delay, parse_rate
@@ -141,8 +142,16 @@ def _make(options: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
         taken_out = Path(scratch) / "frames"
         taken_out.mkdir()
-        frames, sequence, pattern_notes = _frames(options.input, taken_out, decided=options.recipe is not None)
-        recipe = _recipe(options, sequence)
+        files = list_files(options.input)
+        project = None if options.recipe else project_in(files)
+        pattern_notes: list[str] = []
+        if project is not None:
+            frames = _frames_of(project, files, taken_out)
+            recipe = _recipe(options, project.recipe)
+        else:
+            decided = options.recipe is not None
+            frames, sequence, pattern_notes = _frames(files, options.input, taken_out, decided=decided)
+            recipe = _recipe(options, Recipe(rhythm=own_rhythm(sequence.files)))
         read = time.perf_counter() - begun
         rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch) / "stages"))
     if folder:
@@ -158,12 +167,27 @@ def _make(options: argparse.Namespace) -> None:
         print(json.dumps(report, indent=2, ensure_ascii=False))
 
 
-def _frames(inputs: list[str], scratch: Path, *, decided: bool) -> tuple[list[FileFrame], Sequence_, list[str]]:
+def _frames_of(project: ProjectFile, files: list[Path], scratch: Path) -> list[FileFrame]:
+    """The frames of a project that came in a file, known by their content."""
+    came = {frame.sha256: frame for frame in look_at(files, scratch)[1].values()}
+    for entry in project.frames:
+        if entry.sha256 not in came:
+            raise InputError(
+                "of the project did not come, or is not as it was",
+                file=entry.name,
+                remedy="give all parts of the project, unchanged",
+            )
+    return [replace(came[entry.sha256], name=entry.name, number=entry.number) for entry in project.frames]
+
+
+def _frames(
+    files: list[Path], inputs: list[str], scratch: Path, *, decided: bool
+) -> tuple[list[FileFrame], Sequence_, list[str]]:
     """The frames of the one sequence the inputs bring, that sequence, and notes on it.
 
     ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
     """
-    found, frames = look_at(list_files(inputs), scratch)
+    found, frames = look_at(files, scratch)
     sequences, ignored = gather(found)
     if not sequences:
         first = ignored[0] if ignored else None
@@ -188,7 +212,8 @@ def _frames(inputs: list[str], scratch: Path, *, decided: bool) -> tuple[list[Fi
     return [replace(frames[found.name], number=found.number) for found in sequence.files], sequence, notes
 
 
-def _recipe(options: argparse.Namespace, sequence: Sequence_) -> Recipe:
+def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
+    """The recipe that a file gives, or ``first``, with what the options say."""
     base: dict[str, Any] = {}
     if options.recipe:
         path = Path(options.recipe)
@@ -197,7 +222,7 @@ def _recipe(options: argparse.Namespace, sequence: Sequence_) -> Recipe:
         except ValidationError as error:
             raise InputError(_first(error), file=path.name, remedy="mend the recipe") from error
     else:
-        base = Recipe(rhythm=own_rhythm(sequence.files)).model_dump(mode="json")
+        base = first.model_dump(mode="json")
     rhythm, framing, output = base["rhythm"], base["framing"], base["outputs"][0]
     if options.fps is not None:
         parse_rate(options.fps)

@@ -4,12 +4,16 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from jayflick.core.errors import InputError
-from jayflick.core.framing.alpha import settle
+from jayflick.core.framing.alpha import settle, taken_out
 from jayflick.core.framing.scale import frame_picture
 from jayflick.core.framing.size import place
+from jayflick.core.pictures.header import Header
+from jayflick.core.pictures.looks import look
 from jayflick.core.recipe import Alpha, Framing, Size
+from jayflick.core.sequence.gather import Found, gather
 
 
 def test_688_by_416_at_580_wide_is_351_high() -> None:
@@ -71,3 +75,45 @@ def test_soft_edges_are_cut_off_laid_over_the_page_or_filled() -> None:
     assert filled[0, 0].tolist() == [0, 0, 255, 255]
     opaque = np.full((2, 2, 4), 255, np.uint8)
     assert settle(opaque, Alpha()) is opaque
+
+
+def ring(over: int | None) -> np.ndarray:
+    """A ring with soft edges, in a bright and a dark colour; with ``over`` (a grey level) shining through."""
+    y, x = np.mgrid[0:120, 0:160].astype(float)
+    cover = np.clip(26 - np.abs(np.hypot(x - 80, y - 60) - 34), 0, 12) / 12
+    picture = np.zeros((120, 160, 4), np.uint8)
+    colour = np.where((x > 80)[:, :, None], [230, 150, 40], [60, 30, 120])
+    alpha = np.rint(cover * 255)[:, :, None]
+    if over is not None:
+        colour = colour * alpha / 255 + over * (1 - alpha / 255)
+    picture[:, :, :3] = np.rint(colour) * (alpha > 0)
+    picture[:, :, 3:] = alpha
+    return picture
+
+
+@pytest.mark.parametrize(("over", "rim", "colour"), [(0, "black", "#000000"), (255, "white", "#ffffff")])
+def test_a_rim_is_recognised_and_taken_out(over: int, rim: str, colour: str) -> None:
+    straight, rimmed = ring(None), ring(over)
+    assert (look(straight).rim, look(rimmed).rim) == ("", rim)
+    mended = taken_out(rimmed, colour)
+    seen = straight[:, :, 3] > 40  # below that 8 bits hold too little of the colour
+    assert np.abs(mended.astype(int) - straight)[seen].max() <= 4
+    np.testing.assert_array_equal(mended[:, :, 3], straight[:, :, 3])
+    found = [Found(f"ring_{n}.png", Header(160, 120, "8-bit RGBA", True), None, look(rimmed)) for n in (1, 2)]
+    (sequence,), _ = gather(found)
+    assert f"{rim}-rim" in [problem["kind"] for problem in sequence.problems]
+
+
+def test_what_multiplied_alpha_holds_is_what_pillow_makes_of_it() -> None:
+    multiplied = np.asarray(Image.fromarray(ring(None)).convert("RGBa")).copy()  # Pillow as the reference
+    assert look(multiplied).rim == "black"
+    assert (
+        np.abs(taken_out(multiplied, "#000000").astype(int) - ring(None))[ring(None)[:, :, 3] > 40].max() <= 4
+    )
+
+
+@pytest.mark.parametrize("level", [20, 240])
+def test_art_that_is_dark_or_bright_throughout_tells_nothing(level: int) -> None:
+    picture = ring(None)
+    picture[:, :, :3] = level
+    assert look(picture).rim == ""

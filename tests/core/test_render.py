@@ -89,7 +89,7 @@ def test_blends_and_empty_frames_are_made_of_the_framed_pictures(
     frames: list[FileFrame], tmp_path: Path
 ) -> None:
     stages = Stages(tmp_path / "stages")
-    framed = Framed(frames, Framing(), Size(), stages, None)
+    framed = Framed(frames, Framing(), Size(), stages, Gather())
     one, two = (Image.fromarray(framed.frame(position)) for position in (1, 2))
     half = np.asarray(Image.blend(one, two, 0.5)).astype(int)  # Pillow as the reference; these are opaque
     assert np.abs(framed.shot(Shot.parse("1x128+2x128")) - half).max() <= 1

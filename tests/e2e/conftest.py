@@ -127,9 +127,14 @@ def drop(page: Page, paths: list[Path]) -> None:
     def send(kind: str) -> None:
         session.send("Input.dispatchDragEvent", {"type": kind, "x": 600, "y": 400, "data": data})
 
-    for kind in ("dragEnter", "dragOver"):
-        send(kind)
-    expect(page.get_by_text("Let go to bring the frames in")).to_be_visible()
+    send("dragEnter")
+    taken = page.get_by_text("Let go to bring the frames in")
+
+    def hovered() -> bool:
+        send("dragOver")  # a hand keeps moving until it sees that it can let go
+        return taken.is_visible()
+
+    until(hovered)
     for kind in ("dragOver", "drop"):  # the page has said by now that it takes the drop
         send(kind)
 

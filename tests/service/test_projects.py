@@ -1,5 +1,6 @@
 """From dropped files to a finished, downloadable output, and back through its revisions."""
 
+import zipfile
 from io import BytesIO
 
 import httpx
@@ -121,6 +122,31 @@ def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Cli
     for wrong in ("9", "x", "1x5", "1x128+9x128"):
         assert client.get(f"{base}/{wrong}").status_code == 404
     assert edit(client, project, lambda r: r["rhythm"].update(order=[5])).status_code == 422
+
+
+def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Client) -> None:
+    project = project_of(client, moving_square(7))
+    edit(client, project, lambda r: r["rhythm"].update(order=[1, 3, 2, 5, 4, 7], holds={"2": 70_560_000}))
+    edit(client, project, colours(9))
+    client.patch(f"/api/projects/{project}", json={"name": "Square, \u201cmoved\u201d"})
+    before = client.get(f"/api/results/{finished(client, project)['id']}/file").content
+    assert bench(client, project)["archive_parts"] == 1
+    saved = client.get(f"/api/projects/{project}/archive")
+    assert saved.headers["content-disposition"] == 'attachment; filename="square-moved-project.zip"'
+    opened = bring(client, [("anything.zip", saved.content)])
+    (card,) = opened["projects"]
+    assert (card["name"], card["recipe"]) == ("Square, \u201cmoved\u201d", bench(client, project)["recipe"])
+    assert card["report"] == bench(client, project)["report"]
+    after = client.get(f"/api/results/{finished(client, card['id'])['id']}/file").content
+    assert after == before
+    out = BytesIO()
+    with zipfile.ZipFile(BytesIO(saved.content)) as old, zipfile.ZipFile(out, "w") as new:
+        for name in old.namelist()[:-1]:
+            new.writestr(name, old.read(name))
+    lacking = bring(client, [("part.zip", out.getvalue())])
+    assert (lacking["status"], lacking["file"]) == (422, "wave_7.png")
+    assert "1 of the 7 frames of the project did not come" in lacking["message"]
+    assert client.get(f"/api/projects/{project}/archive?part=2").status_code == 404
 
 
 def test_one_gesture_is_undone_as_one(client: httpx.Client) -> None:

@@ -217,6 +217,11 @@ class Gather(Part):
     sizes: Literal["same", "scale"] = Field(
         "same", description="Frames of another size than most: refused, or scaled to it"
     )
+    over: Colour | None = Field(
+        None,
+        description="The colour that is in the frames' soft edges and is taken out of them; black for frames "
+        "whose colours were multiplied by their alpha",
+    )
 
     @field_serializer("left_out", "folded")
     def _in_order(self, value: frozenset[int]) -> list[int]:

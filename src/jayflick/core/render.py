@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .errors import InputError
-from .framing.alpha import settle
+from .framing.alpha import settle, taken_out
 from .framing.mix import mix
 from .framing.scale import frame_picture, placement
 from .gif.encoder import SharedPalette, encode_gif, share_palette
@@ -26,7 +26,7 @@ from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
 from .timing.shots import EMPTY, Shot
 
-FRAMING_VERSION = 2
+FRAMING_VERSION = 3
 PALETTE_VERSION = 2
 ENCODING_VERSION = 2
 READERS = 2
@@ -93,10 +93,10 @@ class PlayedFrames:
         framing: Framing,
         output: Output,
         stages: Stages,
-        usual: tuple[int, int] | None,
+        gather: Gather,
     ) -> None:
         self._shots = shots
-        self._framed = Framed(frames, framing, output.size, stages, usual)
+        self._framed = Framed(frames, framing, output.size, stages, gather)
         self._alpha = output.alpha
         self._stages = stages
         positions = {position for shot in shots for position, _ in shot.parts if position != EMPTY}
@@ -145,14 +145,15 @@ class Framed:
         framing: Framing,
         size: Size,
         stages: Stages,
-        usual: tuple[int, int] | None,
+        gather: Gather,
     ) -> None:
-        """Frames that are not of the ``usual`` size (width, height) are first brought onto a canvas of it."""
+        """Frames of another size than most are first brought onto a canvas of it, if ``gather`` says so."""
         self._frames = frames
         self._framing = framing
         self._size = size
         self._stages = stages
-        self._usual = usual
+        self._usual = usual_size(frames, gather)
+        self._over = gather.over
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
@@ -164,6 +165,7 @@ class Framed:
             self._framing.model_dump(mode="json"),
             self._size.model_dump(mode="json"),
             self._usual if self._usual != (frame.width, frame.height) else None,
+            self._over,
         )
 
     def frame(self, position: int) -> NDArray[np.uint8]:
@@ -172,6 +174,8 @@ class Framed:
 
         def make() -> bytes:
             picture = frame.read()
+            if self._over is not None:
+                picture = taken_out(picture, self._over)
             if usual is not None and usual != (frame.width, frame.height):
                 picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
             return frame_picture(picture, self._framing, self._size).tobytes()
@@ -242,10 +246,9 @@ class _Work:
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
         output = recipe.output(output_id)
         plan = plan_rhythm(recipe.gather, recipe.rhythm, [frame.number for frame in frames], output.take)
-        usual = usual_size(frames, recipe.gather)
-        if usual is None:
+        if recipe.gather.sizes == "same":
             _require_one_size(frames, plan)
-        framed = PlayedFrames(frames, plan.shots, recipe.framing, output, stages, usual)
+        framed = PlayedFrames(frames, plan.shots, recipe.framing, output, stages, recipe.gather)
         alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
         key = stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, plan.repeat == 1)
         return cls(output, plan, framed, key)

@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, FastAPI, Path, Query, Request, Response
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi.responses import FileResponse, JSONResponse, StreamingResponse
 from PIL import Image
 from sqlalchemy import select
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
@@ -29,11 +29,11 @@ from ..core.gif.reader import read_gif
 from ..core.gif.retime import retime
 from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import Recipe
-from ..core.render import Framed, render_at_once, usual_size
+from ..core.render import Framed, render_at_once
 from ..core.stages import Stages, stage_key
 from ..core.timing.shots import Shot
 from ..core.warm import warm
-from . import imports, projects, rhythms
+from . import exports, imports, projects, rhythms
 from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
@@ -74,6 +74,7 @@ FOR_EVER = "private, max-age=31536000, immutable"
 router = APIRouter(prefix="/api")
 
 ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
+ZIP = {"content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}}}
 
 
 class Service:
@@ -231,7 +232,8 @@ def get_import(import_id: ProjectId, session: Reading) -> ImportReport:
     """What came so far, sorted into sequences by name and number, and what is wrong with each."""
     sequences, ignored, _ = imports.look_through(session, import_id)
     reports = [Report.model_validate(sequence.document()) for sequence in sequences]
-    return ImportReport(sequences=reports, ignored=_ignored(ignored))
+    project = imports.enclosed_name(session, import_id)
+    return ImportReport(sequences=reports, ignored=_ignored(ignored), project=project)
 
 
 def _ignored(items: list[dict[str, str]]) -> list[Problem]:
@@ -259,9 +261,9 @@ def list_projects(session: Reading) -> list[ProjectCard]:
 
 
 @router.get("/projects/{project_id}", tags=["projects"])
-def get_project(project_id: ProjectId, session: Reading) -> ProjectInfo:
+def get_project(project_id: ProjectId, session: Reading, service: Parts) -> ProjectInfo:
     """The bench of one project."""
-    return projects.bench(session, project_id)
+    return projects.bench(session, project_id, service.settings.most_file_bytes)
 
 
 @router.put("/projects/{project_id}/recipe", tags=["projects"])
@@ -347,6 +349,27 @@ def split_project(project_id: ProjectId, wish: Split, service: Parts) -> Project
     return shown
 
 
+@router.get(
+    "/projects/{project_id}/archive",
+    tags=["projects"],
+    responses={200: ZIP},
+    response_class=StreamingResponse,
+)
+def get_archive(
+    project_id: ProjectId,
+    service: Parts,
+    session: Reading,
+    part: Annotated[int, Query(ge=1, le=10_000, description="From 1; a large project has several")] = 1,
+) -> StreamingResponse:
+    """The project as a zip: its recipe and its frames as they came. All parts brought in make it again."""
+    name, data = exports.archive(session, service.store, project_id, part, service.settings.most_file_bytes)
+    return StreamingResponse(
+        data,
+        media_type="application/zip",
+        headers={"content-disposition": f'attachment; filename="{name}"', "cache-control": "no-store"},
+    )
+
+
 @router.post("/projects/{project_id}/restore", tags=["projects"])
 def restore_project(project_id: ProjectId, service: Parts) -> ProjectInfo:
     """Put a removed project back."""
@@ -362,7 +385,7 @@ def _shown(service: Service, project_id: str, *, dated: bool = True) -> ProjectI
     """
     service.jobs.wake()
     with service.sessions() as session:
-        info = projects.bench(session, project_id)
+        info = projects.bench(session, project_id, service.settings.most_file_bytes)
     date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
     service.hub.tell("project", project_id=project_id, **date)
     return info
@@ -425,8 +448,7 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
         raise NotFound("there is no such frame") from None
     if max(position for position, _ in wanted.parts) > len(frames):
         raise NotFound("there is no such frame")
-    usual = usual_size(frames, recipe.gather)
-    return _png(Framed(frames, recipe.framing, output.size, service.stages, usual).shot(wanted))
+    return _png(Framed(frames, recipe.framing, output.size, service.stages, recipe.gather).shot(wanted))
 
 
 def _png(picture: Any) -> Response:

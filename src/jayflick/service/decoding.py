@@ -11,7 +11,7 @@ from multiprocessing.connection import Connection
 from threading import Thread
 
 from ..core.errors import InputError
-from ..core.sequence.pieces import Piece, Refused, pieces
+from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
 
 # Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
 _CONTEXT = multiprocessing.get_context("forkserver")
@@ -41,7 +41,7 @@ class Decoders:
         finally:
             self._free.put(decoder)
 
-    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused]:
+    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused | Enclosed]:
         """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``."""
         decoder = self._free.get()
         whole = False
@@ -93,7 +93,7 @@ class _Decoder:
         """Whether it is still there; something else may have killed it while it had nothing to do."""
         return self.alive and self._process.is_alive()
 
-    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused]:
+    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused | Enclosed]:
         try:
             self._pipe.send(name)
             self._pipe.send_bytes(data)

@@ -3,7 +3,7 @@
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.sequence.gather import Found, gather
-from ..core.sequence.pieces import Piece, Refused, pieces
+from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
 from ..core.stages import Stages
 from ..demo.load import drawn_demo
 from .imports import keep, keep_picture, make_project
@@ -22,6 +22,7 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
         found: list[Found] = []
         for (name, _), data in zip(demo.files, files, strict=True):
             for piece in pieces(data, name):
+                assert not isinstance(piece, Enclosed)  # the demo's frames come by themselves
                 if isinstance(piece, Refused):  # one is broken on purpose
                     found.append(Found(piece.name, None, piece.error))
                     continue

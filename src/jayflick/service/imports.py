@@ -8,6 +8,7 @@ from base64 import b64decode, b64encode
 from collections.abc import Sequence
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
@@ -21,12 +22,14 @@ from ..core.sequence import gather as gathering
 from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.names import title_of
 from ..core.sequence.pieces import Piece, thumbnail
+from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
+from ..core.timing.plan import plan_rhythm
 from . import projects
 from .models import Frame, Import, ImportFile, Picture, Project, Revision, now
 from .projects import Conflict, NotFound, new_id
-from .schemas import Choice, NewProject
+from .schemas import Choice, NewProject, Report
 from .store import Store
 
 LONGEST_NAME = 255
@@ -99,6 +102,7 @@ def keep_picture(session: Session, piece: Piece, sha256: str, size: int) -> None
         "digest": looks.digest,
         "signature": b64encode(looks.signature).decode(),
         "cut": looks.cut,
+        "rim": looks.rim,
     }
     values = {
         "sha256": sha256,
@@ -123,6 +127,11 @@ def note_refused(session: Session, import_id: str, error: InputError, name: str)
         message=error.message,
         remedy=error.remedy,
     )
+
+
+def note_enclosed(session: Session, import_id: str, project: ProjectFile) -> None:
+    """Record what an archive said of its project: finishing the import makes it again."""
+    _open(session, import_id, lock=True).project = project.model_dump_json()
 
 
 def _note(session: Session, import_id: str, name: str, **facts: Any) -> None:
@@ -189,7 +198,10 @@ def _found(row: ImportFile | Frame, picture: Picture) -> Found:
         picture.transparent,
         notes=tuple(facts.get("notes", ())),
     )
-    looks = Looks(facts["digest"], b64decode(facts["signature"]), facts["cut"]) if "digest" in facts else None
+    looks = None
+    if "digest" in facts:
+        signature = b64decode(facts["signature"])
+        looks = Looks(facts["digest"], signature, facts["cut"], facts.get("rim", ""))
     if isinstance(row, Frame):
         return Found(row.name, header, None, looks)
     return Found(row.name, header, None, looks, row.duration, row.repeat)
@@ -208,6 +220,10 @@ def finish(
     """
     opened = _open(session, import_id, lock=True)
     sequences, ignored, hashes = look_through(session, import_id)
+    if opened.project is not None and choice is None:
+        made_again = _made_again(session, import_id, ProjectFile.model_validate_json(opened.project))
+        opened.state = "done"
+        return [made_again], ignored
     known = {sequence.pattern: sequence for sequence in sequences}
     wishes = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
     if not {pattern for wish in wishes for pattern in wish.patterns} <= known.keys():
@@ -242,6 +258,35 @@ def make_project(
     title = title or title_of(together.pattern)
     recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
     return projects.create(session, title, together.document(), frames, recipe)
+
+
+def enclosed_name(session: Session, import_id: str) -> str | None:
+    """The name of the project that an archive of this import described."""
+    project = _open(session, import_id).project
+    return ProjectFile.model_validate_json(project).name if project is not None else None
+
+
+def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
+    """The project that an archive describes, of the frames that came with it, whatever these are called now."""
+    came = set(session.scalars(select(ImportFile.sha256).where(ImportFile.import_id == import_id)))
+    lacking = [entry for entry in file.frames if entry.sha256 not in came]
+    if lacking:
+        raise InputError(
+            f"{len(lacking)} of the {len(file.frames)} frames of the project did not come, or have changed",
+            file=lacking[0].name,
+            remedy="bring all parts of the project together, unchanged",
+        )
+    try:
+        report = Report.model_validate(file.report).model_dump(mode="json")
+    except ValidationError as error:
+        raise InputError("its report cannot be read", remedy="bring its frames without it") from error
+    frames = [
+        Frame(position=position, number=entry.number, name=entry.name, sha256=entry.sha256)
+        for position, entry in enumerate(file.frames, 1)
+    ]
+    for output in file.recipe.outputs:
+        plan_rhythm(file.recipe.gather, file.recipe.rhythm, [frame.number for frame in frames], output.take)
+    return projects.create(session, file.name, report, frames, file.recipe)
 
 
 def split(session: Session, project_id: str, positions: Sequence[int]) -> Project:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from starlette.datastructures import UploadFile
 
 from ..core.errors import InputError
-from ..core.sequence.pieces import Piece, Refused
+from ..core.sequence.pieces import Enclosed, Piece, Refused
 from . import imports
 from .schemas import FileTaken, Problem
 from .worker import problem_of
@@ -31,6 +31,7 @@ class Intake:
         self._import_id = import_id
         self._taken: list[tuple[Piece, str, int]] = []
         self._refused: list[tuple[InputError, str]] = []
+        self._enclosed: Enclosed | None = None
         self._told = time.monotonic()
         settings = service.settings
         with service.sessions() as session:
@@ -52,6 +53,9 @@ class Intake:
             data = upload.file.read()
             with closing(self._service.decoders.pieces(data, name)) as found:
                 for piece in found:
+                    if isinstance(piece, Enclosed):
+                        self._enclosed = piece
+                        continue
                     if isinstance(piece, Refused):
                         self._refused.append((piece.error, piece.name))
                         problems.append(piece.error)
@@ -104,5 +108,8 @@ class Intake:
                 imports.note_taken(session, self._import_id, piece, sha256, size)
             for error, name in self._refused:
                 imports.note_refused(session, self._import_id, error, name)
+            if self._enclosed is not None:
+                imports.note_enclosed(session, self._import_id, self._enclosed.project)
+        self._enclosed = None
         self._taken.clear()
         self._refused.clear()

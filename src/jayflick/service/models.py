@@ -79,6 +79,8 @@ class Import(Base):
 
     id: Mapped[str] = mapped_column(Id, primary_key=True)
     state: Mapped[str] = mapped_column(String(12), default="open")
+    project: Mapped[str | None] = mapped_column(LONGTEXT, default=None)
+    """JSON: what an archive said of the project whose frames it holds."""
     created: Mapped[datetime] = mapped_column(Moment, default=now)
 
 

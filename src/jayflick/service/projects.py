@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
+from ..core.sequence.project_file import in_parts
 from ..core.timing.plan import plan_rhythm
 from .jobs import job_document
 from .models import Frame, Job, Picture, Project, Result, Revision, now
@@ -257,8 +258,8 @@ def result_document(result: Result) -> ResultInfo:
     )
 
 
-def bench(session: Session, project_id: str) -> ProjectInfo:
-    """Everything the bench shows of a project."""
+def bench(session: Session, project_id: str, most_file_bytes: int) -> ProjectInfo:
+    """Everything the bench shows of a project; ``most_file_bytes``: what a file may have that is brought in."""
     project = find(session, project_id)
     revision = _current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
@@ -268,7 +269,7 @@ def bench(session: Session, project_id: str) -> ProjectInfo:
         .join(Picture, Picture.sha256 == Frame.sha256)
         .where(Frame.project_id == project_id)
         .order_by(Frame.position)
-    )
+    ).all()
     jobs = session.scalars(
         select(Job)
         .where(Job.project_id == project_id, Job.revision_id == revision.id, Job.state != "superseded")
@@ -282,6 +283,7 @@ def bench(session: Session, project_id: str) -> ProjectInfo:
         redo=following.label if following else None,
         frame_list=[_frame_document(frame, picture) for frame, picture in frames],
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
+        archive_parts=len(in_parts([(None, picture.bytes) for _, picture in frames], most_file_bytes)),
     )
 
 

@@ -42,7 +42,18 @@ class FrameInfo(Document):
 
 
 class ReportProblem(Document):
-    kind: Literal["unreadable", "size", "missing", "repeated", "identical", "turn", "cut", "converted"]
+    kind: Literal[
+        "unreadable",
+        "size",
+        "missing",
+        "repeated",
+        "identical",
+        "turn",
+        "cut",
+        "black-rim",
+        "white-rim",
+        "converted",
+    ]
     file: str
     message: str
     remedy: str
@@ -169,6 +180,7 @@ class ProjectInfo(ProjectCard):
     redo: str | None = Field(description="What redo would do again")
     frame_list: list[FrameInfo]
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
+    archive_parts: int = Field(description="In how many files the project is taken away")
 
 
 class PlanWish(Document):
@@ -256,6 +268,9 @@ class ImportReport(Document):
 
     sequences: list[Report] = Field(description="Longest first")
     ignored: list[Problem] = Field(description="Files that are in none of them")
+    project: str | None = Field(
+        None, description="The name of the project that came with its frames; finishing makes it again"
+    )
 
 
 class NewProject(Document):

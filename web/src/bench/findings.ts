@@ -196,6 +196,35 @@ export function findings(
     });
   }
 
+  for (const problem of problems.filter(({ kind }) => kind.endsWith("-rim"))) {
+    const rim = problem.kind.replace("-rim", "");
+    const colour = rim === "white" ? "#ffffff" : "#000000";
+    const gone = gather.over === colour;
+    add(problem, {
+      verdict: gone ? "fine" : "look",
+      word: gone ? "rim taken out" : `${rim} rim`,
+      short: gone ? "" : `${rim} rim`,
+      note: gone
+        ? "Edges have the colour of the art again."
+        : "Over another colour such edges show a rim; look at them over the page colour.",
+      remedies: gone
+        ? [
+            {
+              label: "Leave edges as they came",
+              done: "Edges as they came",
+              change: withGather(() => ({ over: null })),
+            },
+          ]
+        : [
+            {
+              label: `Take the ${rim} out`,
+              done: "Rim taken out",
+              change: withGather(() => ({ over: colour })),
+            },
+          ],
+    });
+  }
+
   for (const problem of problems.filter(({ kind }) => kind === "cut"))
     add(problem, {
       verdict: "look",

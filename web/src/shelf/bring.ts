@@ -168,7 +168,7 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
       const report = await data<ImportReport>(
         api.GET("/api/imports/{import_id}", { params: { path: { import_id: id } }, signal }),
       );
-      if (report.sequences.length > 1) {
+      if (report.sequences.length > 1 && report.project === null) {
         useBringing.setState({ sorting: { importId: id, report, files: files.length, refused } });
         return null;
       }

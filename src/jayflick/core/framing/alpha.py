@@ -41,6 +41,22 @@ def _settle(
             out[y, x, 3] = 255
 
 
+def taken_out(picture: NDArray[np.uint8], over: str) -> NDArray[np.uint8]:
+    """A picture, shape (height, width, 4), without the colour ``over`` (#rrggbb) in its soft edges.
+
+    What was seen through an edge of alpha a is colour × a + over × (1 - a), on sRGB levels as most renderers
+    write it. Of black that is what multiplied ("associated") alpha holds (PNG third edition, section 13.16;
+    Porter and Duff, Compositing Digital Images, 1984).
+    """
+    alpha = picture[:, :, 3:].astype(np.int32)
+    behind = np.array([int(over[i : i + 2], 16) for i in (1, 3, 5)], np.int32)
+    colour = picture[:, :, :3].astype(np.int32) * 255 - behind * (255 - alpha)
+    out = picture.copy()
+    whole = np.maximum(alpha, 1)
+    out[:, :, :3] = np.clip((colour + whole // 2) // whole, 0, 255)
+    return out
+
+
 def settle(frame: NDArray[np.uint8], alpha: Alpha) -> NDArray[np.uint8]:
     """The frame, shape (height, width, 4) straight RGBA, with alpha only 0 or 255.
 

@@ -11,6 +11,13 @@ SIDE = 16
 """A signature has SIDE × SIDE samples."""
 GLANCE = 48
 """Samples along the longer side of a glance."""
+_LOOKED_AT = 300_000
+"""About so many pixels are looked at for what shines through soft edges."""
+_SOFT = 24
+_FEW = 24
+_TELLING = 110
+"""Solid art must have levels this far from black, or from white, to tell anything."""
+_NEARLY_ALL = 0.99
 _TOUCHED = 8
 """Alpha from which a pixel at the canvas edge counts as content."""
 
@@ -27,6 +34,8 @@ class Looks:
     """The picture scaled to SIDE × SIDE, premultiplied RGBA."""
     cut: bool
     """Whether transparent art reaches the edge of its canvas."""
+    rim: str = ""
+    """The colour that its soft edges seem to have been rendered over: ``black``, ``white`` or none."""
 
     def shows_the_same(self, other: "Looks") -> bool:
         """Whether both are the same picture, pixel by pixel."""
@@ -61,5 +70,28 @@ def look(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Loo
     alpha = picture[:, :, 3]
     edge = max(alpha[0].max(), alpha[-1].max(), alpha[:, 0].max(), alpha[:, -1].max())
     cut = bool(edge >= _TOUCHED and small.getchannel("A").histogram()[0:_TOUCHED] != [0] * _TOUCHED)
+    rim = _rim(picture) if small.getchannel("A").getextrema() != (255, 255) else ""
     signature = small.convert("RGBa").resize((SIDE, SIDE), Image.Resampling.BOX)
-    return Looks(digest, signature.tobytes(), cut)
+    return Looks(digest, signature.tobytes(), cut, rim)
+
+
+def _rim(picture: NDArray[np.uint8]) -> str:
+    """What shines through soft edges.
+
+    Over black no channel is brighter than its alpha, over white none darker than what alpha leaves of white;
+    art that is dark or bright throughout is like that by itself and tells nothing.
+    """
+    step = max(1, picture.shape[0] * picture.shape[1] // _LOOKED_AT)
+    pixels = picture[::step].reshape(-1, 4).astype(np.int16)
+    alpha = pixels[:, 3]
+    soft = pixels[(alpha > _SOFT) & (alpha < 255 - _SOFT)]
+    solid = pixels[alpha >= 250]
+    if len(soft) < _FEW or len(solid) < _FEW:
+        return ""
+    brightest, darkest = soft[:, :3].max(axis=1), soft[:, :3].min(axis=1)
+    if np.median(solid[:, :3].max(axis=1)) > _TELLING and (brightest <= soft[:, 3] + 2).mean() >= _NEARLY_ALL:
+        return "black"
+    bright = (darkest >= 255 - soft[:, 3] - 2).mean() >= _NEARLY_ALL
+    if bright and np.median(solid[:, :3].min(axis=1)) < 255 - _TELLING:
+        return "white"
+    return ""

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..pictures.kinds import read_picture
+from .archives import is_archive, members
 from .gather import Found
-from .pieces import MAX_BYTES, Refused, pieces
+from .pieces import MAX_BYTES, Enclosed, Refused, pieces
+from .project_file import DOCUMENT, ProjectFile, read_document
 
 MAX_FILES = 3000
 """The most files that are gathered at once."""
@@ -101,6 +103,8 @@ def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str
             return [(Found(name, None, error), None)]
         brought: list[tuple[Found, FileFrame | None]] = []
         for piece in pieces(data, name):
+            if isinstance(piece, Enclosed):
+                continue
             if isinstance(piece, Refused):
                 brought.append((Found(piece.name, None, piece.error), None))
                 continue
@@ -118,3 +122,14 @@ def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str
     with ThreadPoolExecutor(2) as pool:
         everything = [pair for brought in pool.map(one, jobs) for pair in brought]
     return [found for found, _ in everything], {f.name: frame for f, frame in everything if frame is not None}
+
+
+def project_in(files: Sequence[Path]) -> ProjectFile | None:
+    """What the first archive that holds a project says of it; ``InputError`` when that cannot be used."""
+    for path in files:
+        data = read_file(path)
+        if data.startswith(b"PK") and is_archive(data, path.name):
+            for member in members(data, path.name, MAX_BYTES):
+                if member.name == DOCUMENT and member.error is None:
+                    return read_document(member.data, path.name)
+    return None

@@ -206,6 +206,13 @@ def _look_problems(readable: list[Found]) -> list[dict[str, Any]]:
                 [position + 1 for position in same],
             )
         )
+    rims = Counter(look.rim for look in known if look.rim)
+    if rims and max(rims.values()) > len(known) / 2:
+        rim = max(rims, key=lambda one: rims[one])
+        which = "black, or their colours multiplied by their alpha" if rim == "black" else rim
+        problems.append(
+            _problem(f"{rim}-rim", "", f"soft edges were rendered over {which}", f"take the {rim} out of them")
+        )
     steps = [a.distance(b) for a, b in itertools.pairwise(known)]
     usual = median(step for step in steps if step > 0) if any(steps) else 0.0
     if len(known) > 3 and usual > 0 and known[-1].distance(known[0]) < CLOSED * usual:

@@ -15,6 +15,7 @@ from ..pictures.kinds import read_header, read_picture
 from ..pictures.looks import Looks, look, reduced
 from ..pictures.moving import open_moving
 from .archives import is_archive, members
+from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 
 MAX_BYTES = 256 * 1024 * 1024
 """The most bytes one picture file may have."""
@@ -48,7 +49,15 @@ class Refused:
     error: InputError
 
 
-def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | Refused]:
+@dataclass(frozen=True)
+class Enclosed:
+    """What an archive says of the project whose frames it holds."""
+
+    name: str
+    project: ProjectFile
+
+
+def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | Refused | Enclosed]:
     """Take a file apart. Never raises for bad input: what cannot be used comes as ``Refused``.
 
     ``packed``: the file came in an archive. An archive in an archive is not opened.
@@ -60,7 +69,12 @@ def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | 
             for member in members(data, name, MAX_BYTES):
                 if member.error is not None:
                     yield Refused(member.name, member.error)
-                else:
+                elif member.name == DOCUMENT:
+                    try:
+                        yield Enclosed(member.name, read_document(member.data, name))
+                    except InputError as error:
+                        yield Refused(member.name, error)
+                elif member.name != SCHEMA:
                     yield from pieces(member.data, member.name, packed=True)
             return
         if clip.knows(data, name):

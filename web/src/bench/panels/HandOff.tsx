@@ -1,13 +1,13 @@
 // The file that leaves: its name, what it is, and how it stands against what was asked.
 
-import { Download } from "lucide-react";
+import { Download, Package } from "lucide-react";
 import { fileUrl } from "../../api/client";
 import { kilobytes, seconds, size, times } from "../../format";
 import { Button, Mark, Row, TextField } from "../../ui/controls";
 import { Facts, Head, type PanelProps } from "./panel";
 
 export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }: PanelProps) {
-  const { output } = bench;
+  const { output, project } = bench;
   const info = result?.info;
   const over = info && output.budget !== null ? info.bytes - output.budget : 0;
   const ready = result !== undefined && !behind;
@@ -76,6 +76,27 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
           ]}
         />
       )}
+      <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
+        <h3 className="font-semibold">The project itself</h3>
+        <p className="text-ink-2">
+          Recipe and frames in {project.archive_parts === 1 ? "one file" : `${project.archive_parts} files`}.
+          Drop
+          {project.archive_parts === 1 ? " it" : " all of them together"} on a shelf to go on there.
+        </p>
+        <span className="flex flex-wrap gap-1.5">
+          {Array.from({ length: project.archive_parts }, (_, index) => (
+            <a
+              key={index}
+              href={`/api/projects/${project.id}/archive?part=${index + 1}`}
+              download
+              className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
+            >
+              <Package size={14} />
+              {project.archive_parts === 1 ? "Save the project" : `Part ${index + 1}`}
+            </a>
+          ))}
+        </span>
+      </div>
       {result?.notes.map((note) => (
         <p key={note} className="text-ink-2">
           <Mark verdict="look" word="look" /> {note}

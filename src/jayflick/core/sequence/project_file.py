@@ -1,0 +1,133 @@
+"""A project in one file: its recipe, and its frames as they came, in a zip that anything can open.
+
+``project.json`` describes it (``project.schema.json`` beside it says how); pictures lie under ``frames/``.
+Written without compression, one frame at a time: pictures hardly get smaller.
+"""
+
+import json
+import zipfile
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from io import RawIOBase
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..errors import InputError
+from ..recipe import Recipe
+
+T = TypeVar("T")
+DOCUMENT = "project.json"
+SCHEMA = "project.schema.json"
+MOST_FRAMES = 20_000
+_BEGINNING = (1980, 1, 1, 0, 0, 0)  # the earliest time a zip can hold: the same project gives the same bytes
+
+
+class Entry(BaseModel):
+    """One frame."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    file: str = Field(
+        description="Where it lies in the archive", examples=["frames/kite_1.png"], max_length=400
+    )
+    name: str = Field(description="What it was called when it came", min_length=1, max_length=255)
+    number: int | None = Field(None, description="The counter in its name")
+    sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$", description="Of its file")]
+
+
+class ProjectFile(BaseModel):
+    """What ``project.json`` holds."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", title="A Jay Flick project")
+
+    format: Literal["jayflick-project"] = "jayflick-project"
+    version: Literal[1] = 1
+    name: str = Field(min_length=1, max_length=200)
+    recipe: Recipe
+    frames: Annotated[tuple[Entry, ...], Field(min_length=1, max_length=MOST_FRAMES)]
+    report: dict[str, Any] = Field(description="What gathering found, as `jayflick gather` prints it")
+
+
+def schema() -> str:
+    """The JSON Schema (draft 2020-12) of ``project.json``."""
+    document = {"$schema": "https://json-schema.org/draft/2020-12/schema", **ProjectFile.model_json_schema()}
+    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
+
+
+def read_document(data: bytes, archive: str) -> ProjectFile:
+    """``project.json`` of an archive; ``InputError`` when it is none that can be used."""
+    try:
+        return ProjectFile.model_validate_json(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise InputError(
+            f"{where}: {first['msg']}" if where else str(first["msg"]),
+            file=f"{archive}/{DOCUMENT}",
+            remedy="save the project again, or bring its frames without it",
+        ) from error
+
+
+def entries(frames: Sequence[tuple[str, int | None, str]]) -> tuple[Entry, ...]:
+    """Frames by name, number and hash, each with a place of its own in the archive."""
+    taken: set[str] = set()
+    result = []
+    for name, number, sha256 in frames:
+        file, again = f"frames/{name}", 1
+        while file.lower() in taken:  # some file systems do not tell Kite.png from kite.png
+            again += 1
+            file = f"frames/{again}/{name}"
+        taken.add(file.lower())
+        result.append(Entry(file=file, name=name, number=number, sha256=sha256))
+    return tuple(result)
+
+
+def in_parts(sized: Iterable[tuple[T, int]], most_bytes: int) -> list[list[T]]:
+    """Things with their bytes, in order, in parts of which each fits a file of ``most_bytes``."""
+    room = most_bytes - most_bytes // 16  # the document, names and the directory take some
+    parts: list[list[T]] = [[]]
+    held = 0
+    for thing, size in sized:
+        if parts[-1] and held + size > room:
+            parts.append([])
+            held = 0
+        parts[-1].append(thing)
+        held += size
+    return parts
+
+
+class _Sink(RawIOBase):
+    """What was written since it was last emptied."""
+
+    def __init__(self) -> None:
+        self._parts: list[bytes] = []
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any, /) -> int:
+        self._parts.append(bytes(data))
+        return len(data)
+
+    def take(self) -> bytes:
+        taken = b"".join(self._parts)
+        self._parts.clear()
+        return taken
+
+
+def write_project(
+    project: ProjectFile, frames: Iterable[Entry], read: Callable[[Entry], bytes]
+) -> Iterator[bytes]:
+    """An archive with some of the project's frames, bit by bit; never more than one frame is in memory."""
+    sink = _Sink()
+    with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
+
+        def put(name: str, data: bytes) -> bytes:
+            archive.writestr(zipfile.ZipInfo(name, _BEGINNING), data)
+            return sink.take()
+
+        yield put(DOCUMENT, project.model_dump_json(indent=2).encode() + b"\n")
+        yield put(SCHEMA, schema().encode())
+        for entry in frames:
+            yield put(entry.file, read(entry))
+    yield sink.take()

@@ -1,0 +1,37 @@
+"""A project as files to take away, which brought in again make the same project."""
+
+import re
+from collections.abc import Iterator
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.recipe import Recipe
+from ..core.sequence.project_file import ProjectFile, entries, in_parts, write_project
+from . import projects
+from .models import Frame, Picture, Revision
+from .projects import NotFound
+from .store import Store
+
+
+def archive(
+    session: Session, store: Store, project_id: str, part: int, most_bytes: int
+) -> tuple[str, Iterator[bytes]]:
+    """The file name and the bytes of one part (from 1) of a project, small enough to be brought in again."""
+    project = projects.find(session, project_id)
+    rows = session.execute(
+        select(Frame, Picture.bytes)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == project_id)
+        .order_by(Frame.position)
+    ).all()
+    frames = entries([(frame.name, frame.number, frame.sha256) for frame, _ in rows])
+    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
+    document = ProjectFile(name=project.name, recipe=recipe, frames=frames, report=dict(project.report))
+    parts = in_parts([(entry, size) for entry, (_, size) in zip(frames, rows, strict=True)], most_bytes)
+    if not 1 <= part <= len(parts):
+        raise NotFound("the project has no such part")
+    stem = re.sub(r"[^a-z0-9]+", "-", project.name.lower()).strip("-")
+    which = "" if len(parts) == 1 else f"-{part}-of-{len(parts)}"
+    name = f"{stem or 'loop'}-project{which}.zip"
+    return name, write_project(document, parts[part - 1], lambda entry: store.read(entry.sha256))
