@@ -11,7 +11,7 @@ from PIL import Image
 from pydantic import ValidationError
 
 from jayflick.core.errors import Cancelled, InputError
-from jayflick.core.gif.reader import read_gif
+from jayflick.core.gif.reader import describe, read_gif
 from jayflick.core.recipe import Alpha, Framing, Gather, Output, Recipe, Rhythm, Size, Tuning
 from jayflick.core.render import Framed, Progress, Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
@@ -77,6 +77,16 @@ def test_a_change_of_time_alone_leaves_the_pictures_as_they_are(
     assert slow.pixels == fast.pixels
     assert delays(slow) == [100] * 6
     assert delays(fast) == [1000, 40, 40, 40, 40, 50]
+
+
+@pytest.mark.parametrize("rhythm", [{}, {"repeat": 1}, {"repeat": 3, "rate": "7"}, {"last": 1}])
+def test_what_is_told_of_a_result_is_what_its_bytes_hold(
+    frames: list[FileFrame], tmp_path: Path, rhythm: dict[str, object]
+) -> None:
+    stages = Stages(tmp_path / "stages")
+    for wish in ({"rate": "10"} | rhythm, {"holds": {1: 705_600_000}} | rhythm):  # the second only in time
+        made = render(recipe(wish), frames, "page", stages)
+        assert made.info == describe(read_gif(made.data), len(made.data))
 
 
 def test_delays_that_viewers_would_replace_are_never_silent(frames: list[FileFrame], tmp_path: Path) -> None:

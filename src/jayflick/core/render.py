@@ -1,5 +1,6 @@
 """The one way from a recipe and its frames to the bytes of an output."""
 
+import hashlib
 import itertools
 import json
 import time
@@ -18,7 +19,7 @@ from .framing.mix import mix
 from .framing.scale import frame_picture, placement
 from .gif.encoder import SharedPalette, encode_gif, share_palette
 from .gif.reader import describe, read_gif
-from .gif.retime import retime
+from .gif.retime import TimePlaces, time_places, with_time
 from .recipe import Framing, Gather, Output, Recipe, Size
 from .stages import Stages, stage_key
 from .timing.conform import GIF_CEILING, GIF_FLOOR, conform
@@ -28,7 +29,7 @@ from .timing.shots import EMPTY, Shot
 
 FRAMING_VERSION = 3
 PALETTE_VERSION = 2
-ENCODING_VERSION = 2
+ENCODING_VERSION = 3
 READERS = 2
 """Frames decoded side by side."""
 
@@ -154,19 +155,15 @@ class Framed:
         self._stages = stages
         self._usual = usual_size(frames, gather)
         self._over = gather.over
+        wish = framing.model_dump(mode="json"), size.model_dump(mode="json"), gather.over
+        self._wish = stage_key("framing", FRAMING_VERSION, *wish)
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
         frame = self._frames[position - 1]
-        return stage_key(
-            "framing",
-            FRAMING_VERSION,
-            frame.sha256,
-            self._framing.model_dump(mode="json"),
-            self._size.model_dump(mode="json"),
-            self._usual if self._usual != (frame.width, frame.height) else None,
-            self._over,
-        )
+        brought = self._usual if self._usual != (frame.width, frame.height) else None
+        # What all frames share is in one key already: there may be thousands, at every change.
+        return hashlib.sha256(f"{self._wish} {frame.sha256} {brought}".encode()).hexdigest()
 
     def frame(self, position: int) -> NDArray[np.uint8]:
         """One frame, shape (height, width, 4)."""
@@ -257,16 +254,27 @@ class _Work:
 def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> Rendered:
     untimed = stages.obtain("encoding", work.key, lambda: _encode(work, stages, clock, on_progress))
     clock.lap("encoding")
-    blank = read_gif(untimed)
-    described = json.loads(
-        stages.obtain("measure", work.key, lambda: json.dumps(describe(blank, len(untimed))).encode())
-    )
+    measured = json.loads(stages.obtain("measure", work.key, lambda: _measure(untimed)))
+    described = measured["described"]
+    places = TimePlaces(measured["delays_at"], tuple(measured["repeat_at"]))
     delays = _gif_delays(work.plan)
-    data = retime(blank, delays, work.plan.repeat)
-    info = _measured_again(described, data)
+    data = with_time(untimed, places, delays, work.plan.repeat)
+    info = _with_time(described, data, delays, work.plan.repeat)
     clock.lap("measure")
     notes = _notes(work.plan, delays, work.output, info)
     return Rendered(data, untimed, info, work.key, work.plan, clock.seconds, notes)
+
+
+def _measure(untimed: bytes) -> bytes:
+    """What the coded pictures hold, and where their time is to be written."""
+    gif = read_gif(untimed)
+    places = time_places(gif)
+    document = {
+        "described": describe(gif, len(untimed)),
+        "delays_at": places.delays,
+        "repeat_at": places.repeat,
+    }
+    return json.dumps(document).encode()
 
 
 def _shared_palette(
@@ -324,17 +332,15 @@ def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
             )
 
 
-def _measured_again(described: dict[str, Any], data: bytes) -> dict[str, Any]:
-    """The description of the untimed file brought up to date from the timed bytes: delays, repeat, sizes."""
-    gif = read_gif(data)
+def _with_time(described: dict[str, Any], data: bytes, delays: list[int], repeat: int) -> dict[str, Any]:
+    """The description of the untimed file with the time that was written into it."""
     frames = [
-        {**known, "delay_ms": frame.delay * 10, "bytes": frame.stop - frame.start}
-        for known, frame in zip(described["frames"], gif.frames, strict=True)
+        {**known, "delay_ms": delay * 10} for known, delay in zip(described["frames"], delays, strict=True)
     ]
     return {
         **described,
-        "repeat": gif.repeat,
-        "duration_ms": sum(frame.delay for frame in gif.frames) * 10,
+        "repeat": repeat if len(delays) > 1 else 1,
+        "duration_ms": sum(delays) * 10,
         "bytes": len(data),
         "frames": frames,
     }

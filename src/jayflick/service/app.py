@@ -37,6 +37,7 @@ from . import exports, imports, projects, rhythms
 from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
+from .frames import FrameLists
 from .guard import Guard
 from .intake import Intake
 from .jobs import JobRunner
@@ -64,7 +65,7 @@ from .schemas import (
 )
 from .settings import Settings
 from .store import Store
-from .worker import Place, disk_problem, frames_of, keep_result, problem_of
+from .worker import Place, disk_problem, keep_result, problem_of
 
 log = logging.getLogger(__name__)
 
@@ -87,6 +88,7 @@ class Service:
         self.store = Store(settings.store)
         self.stages = Stages(settings.stages)
         self.hub = Hub()
+        self.frames = FrameLists()
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
@@ -94,7 +96,7 @@ class Service:
     def make_at_once(self, session: Session, revision: Revision, output_id: str) -> None:
         """Make an output here and now if all its pictures are coded already, as after a change of time."""
         recipe = Recipe.model_validate(revision.recipe)
-        frames = frames_of(session, revision.project_id, self.store)
+        frames = self.frames.of(session, revision.project_id).stored(self.store)
         rendered = render_at_once(recipe, frames, output_id, self.stages)
         if rendered is not None:
             alike = select(Result.sha256).where(
@@ -260,14 +262,18 @@ def list_projects(session: Reading) -> list[ProjectCard]:
     return projects.shelf(session)
 
 
-@router.get("/projects/{project_id}", tags=["projects"])
-def get_project(project_id: ProjectId, session: Reading, service: Parts) -> ProjectInfo:
+@router.get("/projects/{project_id}", tags=["projects"], response_model=ProjectInfo)
+def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Response:
     """The bench of one project."""
-    return projects.bench(session, project_id, service.settings.most_file_bytes)
+    return _written(
+        projects.bench(
+            session, project_id, service.frames.of(session, project_id), service.settings.most_file_bytes
+        )
+    )
 
 
-@router.put("/projects/{project_id}/recipe", tags=["projects"])
-def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInfo:
+@router.put("/projects/{project_id}/recipe", tags=["projects"], response_model=ProjectInfo)
+def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
     with service.sessions.begin() as session:
         projects.edit(
@@ -283,9 +289,9 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> ProjectInf
 
 
 @router.post("/projects/{project_id}/plan", tags=["projects"])
-def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading) -> PlanInfo:
+def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading, service: Parts) -> PlanInfo:
     """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
-    return rhythms.plan(session, project_id, wish.recipe, wish.output_id)
+    return rhythms.plan(session, service.frames.of(session, project_id), project_id, wish)
 
 
 @router.get("/projects/{project_id}/seam", tags=["projects"])
@@ -296,35 +302,36 @@ def get_seam(
     least: Annotated[int, Query(ge=2, le=20_000, description="Frames a range must have")] = 8,
 ) -> SeamInfo:
     """How the project's frames close as a loop, and which ranges of them close best."""
-    return rhythms.seam(session, service.stages, service.store, project_id, least)
+    frames = service.frames.of(session, project_id)
+    return rhythms.seam(session, service.stages, service.store, project_id, frames, least)
 
 
-@router.post("/projects/{project_id}/undo", tags=["projects"])
-def undo_edit(project_id: ProjectId, service: Parts) -> ProjectInfo:
+@router.post("/projects/{project_id}/undo", tags=["projects"], response_model=ProjectInfo)
+def undo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go back to the revision before."""
     with service.sessions.begin() as session:
         projects.undo(session, project_id)
     return _shown(service, project_id)
 
 
-@router.post("/projects/{project_id}/redo", tags=["projects"])
-def redo_edit(project_id: ProjectId, service: Parts) -> ProjectInfo:
+@router.post("/projects/{project_id}/redo", tags=["projects"], response_model=ProjectInfo)
+def redo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go forward to the revision that was undone."""
     with service.sessions.begin() as session:
         projects.redo(session, project_id)
     return _shown(service, project_id)
 
 
-@router.post("/projects/{project_id}/retry", tags=["projects"])
-def retry_outputs(project_id: ProjectId, service: Parts) -> ProjectInfo:
+@router.post("/projects/{project_id}/retry", tags=["projects"], response_model=ProjectInfo)
+def retry_outputs(project_id: ProjectId, service: Parts) -> Response:
     """Make the outputs that are missing again, after a failure or a cancel."""
     with service.sessions.begin() as session:
         projects.retry(session, project_id)
     return _shown(service, project_id, dated=False)
 
 
-@router.patch("/projects/{project_id}", tags=["projects"])
-def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> ProjectInfo:
+@router.patch("/projects/{project_id}", tags=["projects"], response_model=ProjectInfo)
+def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> Response:
     """Give a project another name."""
     with service.sessions.begin() as session:
         projects.rename(session, project_id, change.name)
@@ -370,25 +377,32 @@ def get_archive(
     )
 
 
-@router.post("/projects/{project_id}/restore", tags=["projects"])
-def restore_project(project_id: ProjectId, service: Parts) -> ProjectInfo:
+@router.post("/projects/{project_id}/restore", tags=["projects"], response_model=ProjectInfo)
+def restore_project(project_id: ProjectId, service: Parts) -> Response:
     """Put a removed project back."""
     with service.sessions.begin() as session:
         projects.restore(session, project_id)
     return _shown(service, project_id, dated=False)
 
 
-def _shown(service: Service, project_id: str, *, dated: bool = True) -> ProjectInfo:
+def _shown(service: Service, project_id: str, *, dated: bool = True) -> Response:
     """A project after a change, told to all windows.
 
     A ``dated`` change is known by its revision and time, so that the window that made it need not ask again.
     """
     service.jobs.wake()
     with service.sessions() as session:
-        info = projects.bench(session, project_id, service.settings.most_file_bytes)
+        info = projects.bench(
+            session, project_id, service.frames.of(session, project_id), service.settings.most_file_bytes
+        )
     date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
     service.hub.tell("project", project_id=project_id, **date)
-    return info
+    return _written(info)
+
+
+def _written(info: ProjectInfo) -> Response:
+    """A project as JSON, written at once: checking it a second time would cost as much as making it."""
+    return Response(info.model_dump_json(), media_type="application/json")
 
 
 @router.post("/jobs/{job_id}/cancel", status_code=204, tags=["jobs"])
@@ -437,7 +451,7 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
     if revision is None:
         raise NotFound("there is no such revision")
     recipe = Recipe.model_validate(revision.recipe)
-    frames = frames_of(session, revision.project_id, service.store)
+    frames = service.frames.of(session, revision.project_id).stored(service.store)
     try:
         output = recipe.output(output_id)
     except KeyError:

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import in_parts
-from ..core.timing.plan import plan_rhythm
+from .frames import FrameList
 from .jobs import job_document
-from .models import Frame, Job, Picture, Project, Result, Revision, now
-from .schemas import FrameInfo, JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
+from .models import Frame, Job, Project, Result, Revision, now
+from .schemas import JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
 
 
 class NotFound(JayFlickError):
@@ -49,7 +49,8 @@ def create(session: Session, name: str, report: dict[str, Any], frames: list[Fra
 
 
 AtOnce = Callable[[Session, Revision, str], None]
-"""Makes an output of a revision within the transaction, if that touches no pixel."""
+"""Makes an output of a revision within the transaction, if that touches no pixel; ``InputError`` when there is
+nothing that could be played."""
 
 
 def edit(
@@ -60,7 +61,7 @@ def edit(
     recipe: Recipe,
     gesture: str = "",
     *,
-    at_once: AtOnce = lambda session, revision, output_id: None,
+    at_once: AtOnce,
 ) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
     project = find(session, project_id, lock=True)
@@ -68,12 +69,6 @@ def edit(
         raise Conflict(
             "this project was changed in another window", remedy="look at that change, then make yours again"
         )
-    numbers = session.scalars(
-        select(Frame.number).where(Frame.project_id == project_id).order_by(Frame.position)
-    )
-    known = numbers.all()
-    for output in recipe.outputs:
-        plan_rhythm(recipe.gather, recipe.rhythm, known, output.take)  # refuse what cannot be played
     _add_revision(session, project, recipe, label, gesture, at_once)
 
 
@@ -241,35 +236,29 @@ def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultI
 
 
 def result_document(result: Result) -> ResultInfo:
-    document = json.loads(result.document)
-    # Results made before steps could be anything but whole frames in their own order.
-    document.setdefault("shots", [str(position) for position in document["positions"]])
-    document.setdefault("places", document["positions"])
-    document.setdefault("dropped", [])
-    document.setdefault("scale", 1.0)
-    return ResultInfo(
-        id=result.id,
-        output_id=result.output_id,
-        revision_id=result.revision_id,
-        sha256=result.sha256,
-        pixels=result.pixels,
-        created=result.created,
-        **document,
-    )
+    facts = {
+        "id": result.id,
+        "output_id": result.output_id,
+        "revision_id": result.revision_id,
+        "sha256": result.sha256,
+        "pixels": result.pixels,
+        "created": result.created.isoformat(),
+    }
+    if '"shots"' not in result.document:
+        # Made before steps could be anything but whole frames in their own order.
+        old = json.loads(result.document)
+        shots = [str(position) for position in old["positions"]]
+        facts |= {"shots": shots, "places": old["positions"], "dropped": [], "scale": 1.0}
+    # One document of both, read at once: it may tell of thousands of frames.
+    return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{result.document[1:]}")
 
 
-def bench(session: Session, project_id: str, most_file_bytes: int) -> ProjectInfo:
+def bench(session: Session, project_id: str, frames: FrameList, most_file_bytes: int) -> ProjectInfo:
     """Everything the bench shows of a project; ``most_file_bytes``: what a file may have that is brought in."""
     project = find(session, project_id)
     revision = _current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
     following = _following(session, project)
-    frames = session.execute(
-        select(Frame, Picture)
-        .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id)
-        .order_by(Frame.position)
-    ).all()
     jobs = session.scalars(
         select(Job)
         .where(Job.project_id == project_id, Job.revision_id == revision.id, Job.state != "superseded")
@@ -281,24 +270,11 @@ def bench(session: Session, project_id: str, most_file_bytes: int) -> ProjectInf
         revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created, recipe=recipe),
         undo=revision.label if revision.parent_id is not None else None,
         redo=following.label if following else None,
-        frame_list=[_frame_document(frame, picture) for frame, picture in frames],
+        frame_list=list(frames.infos),
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
-        archive_parts=len(in_parts([(None, picture.bytes) for _, picture in frames], most_file_bytes)),
+        archive_parts=len(in_parts([(None, size) for size in frames.sizes], most_file_bytes)),
     )
 
 
 def _wanted(jobs: Iterable[Job]) -> list[Job]:
     return [job for job in jobs if job.state != "done"]
-
-
-def _frame_document(frame: Frame, picture: Picture) -> FrameInfo:
-    return FrameInfo(
-        position=frame.position,
-        number=frame.number,
-        name=frame.name,
-        sha256=frame.sha256,
-        width=picture.width,
-        height=picture.height,
-        label=picture.label,
-        transparent=picture.transparent,
-    )

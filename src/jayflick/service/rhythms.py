@@ -6,7 +6,6 @@ from io import BytesIO
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
@@ -18,25 +17,24 @@ from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
 from ..core.timing.seam import Closing, find_seams
 from . import imports, projects
-from .models import Frame, Revision
-from .schemas import ClosingInfo, HeldInfo, PlanInfo, SeamInfo
+from .frames import FrameList
+from .models import Revision
+from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanWish, SeamInfo
 from .store import Store
 
 READERS = 2
 """Pictures glanced at side by side."""
 
 
-def plan(session: Session, project_id: str, recipe: Recipe, output_id: str) -> PlanInfo:
+def plan(session: Session, frames: FrameList, project_id: str, wish: PlanWish) -> PlanInfo:
     """What an output would play under a recipe that need not be the project's own."""
     projects.find(session, project_id)
+    recipe = wish.recipe
     try:
-        output = recipe.output(output_id)
+        output = recipe.output(wish.output_id)
     except KeyError:
         raise projects.NotFound("there is no such output") from None
-    numbers = session.scalars(
-        select(Frame.number).where(Frame.project_id == project_id).order_by(Frame.position)
-    ).all()
-    made = plan_rhythm(recipe.gather, recipe.rhythm, numbers, output.take)
+    made = plan_rhythm(recipe.gather, recipe.rhythm, frames.numbers, output.take)
     held = [form(made.durations) for form in (formats.gif, formats.webp, formats.apng, formats.video)]
     return PlanInfo(
         shots=[str(shot) for shot in made.shots],
@@ -57,13 +55,13 @@ def plan(session: Session, project_id: str, recipe: Recipe, output_id: str) -> P
     )
 
 
-def seam(session: Session, stages: Stages, store: Store, project_id: str, least: int) -> SeamInfo:
+def seam(
+    session: Session, stages: Stages, store: Store, project_id: str, frames: FrameList, least: int
+) -> SeamInfo:
     """How the frames that are used close as a loop, in their order, and which ranges close best."""
     project = projects.find(session, project_id)
     recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
-    hashes = session.scalars(
-        select(Frame.sha256).where(Frame.project_id == project_id).order_by(Frame.position)
-    ).all()
+    hashes = [info.sha256 for info in frames.infos]
     order = recipe.rhythm.order or range(1, len(hashes) + 1)
     unused = recipe.gather.left_out | recipe.gather.folded | {0}
     places = [place for place, position in enumerate(order, 1) if position not in unused]

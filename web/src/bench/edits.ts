@@ -156,6 +156,15 @@ export interface Bench {
   redo: () => void;
 }
 
+/**
+ * What the service answers, with the frames that are known already kept as they are: they never change, and what
+ * is drawn of thousands of them need not be drawn again.
+ */
+function sharing(before: unknown, next: unknown): unknown {
+  const [old, now] = [before as ProjectInfo | undefined, next as ProjectInfo];
+  return old?.id === now.id ? { ...now, frame_list: old.frame_list, report: old.report } : now;
+}
+
 /** A project on the bench, or undefined until it is loaded. */
 export function useBench(projectId: string): { bench?: Bench; error: Error | null } {
   const query = useQuery({
@@ -164,6 +173,7 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
       data<ProjectInfo>(api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } })),
     retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
     retryDelay: RETRY,
+    structuralSharing: sharing,
   });
   const waiting = useEdits((state) => state.waiting);
   const project = query.data;

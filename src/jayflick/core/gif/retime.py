@@ -2,24 +2,42 @@
 
 import struct
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from .reader import Gif
 from .writer import repeat_block
 
 
-def retime(gif: Gif, delays: Sequence[int], repeat: int) -> bytes:
-    """The file ``gif`` was read from with new delays, in hundredths of a second, and a new repeat.
+@dataclass(frozen=True)
+class TimePlaces:
+    """Where in a file its time is written, in bytes from its beginning."""
 
-    Only the delay bytes of each control block (GIF89a, section 23) and the repeat block change. Every frame
-    must have a control block, as those this package writes do.
-    """
-    if len(delays) != len(gif.frames):
-        raise ValueError(f"{len(delays)} delays for {len(gif.frames)} frames")
-    result = bytearray(gif.file)
-    for frame, delay in zip(gif.frames, delays, strict=True):
-        if frame.delay_at is None:
-            raise ValueError("a frame has no control block to hold its delay")
-        struct.pack_into("<H", result, frame.delay_at, delay)
-    start, stop = gif.repeat_at
-    result[start:stop] = repeat_block(repeat) if len(gif.frames) > 1 else b""
+    delays: Sequence[int]
+    """Of each frame, in its control block (GIF89a, section 23)."""
+    repeat: tuple[int, int]
+    """Where the repeat block begins and ends; the same place twice when there is none yet."""
+
+
+def time_places(gif: Gif) -> TimePlaces:
+    """Where ``gif`` has its time. Every frame must have a control block, as those this package writes do."""
+    delays = [frame.delay_at for frame in gif.frames if frame.delay_at is not None]
+    if len(delays) < len(gif.frames):
+        raise ValueError("a frame has no control block to hold its delay")
+    return TimePlaces(delays, gif.repeat_at)
+
+
+def with_time(file: bytes, places: TimePlaces, delays: Sequence[int], repeat: int) -> bytes:
+    """A file with new delays, in hundredths of a second, and a new repeat; nothing else changes."""
+    if len(delays) != len(places.delays):
+        raise ValueError(f"{len(delays)} delays for {len(places.delays)} frames")
+    result = bytearray(file)
+    for at, delay in zip(places.delays, delays, strict=True):
+        struct.pack_into("<H", result, at, delay)
+    start, stop = places.repeat
+    result[start:stop] = repeat_block(repeat) if len(delays) > 1 else b""
     return bytes(result)
+
+
+def retime(gif: Gif, delays: Sequence[int], repeat: int) -> bytes:
+    """The file ``gif`` was read from with new delays, in hundredths of a second, and a new repeat."""
+    return with_time(gif.file, time_places(gif), delays, repeat)

@@ -50,7 +50,7 @@ def parse_delay(text: str) -> int:
     return flicks
 
 
-def whole(times: Iterable[Fraction]) -> list[int]:
+def whole(times: Iterable[Fraction | int]) -> list[int]:
     """Exact times in whole flicks: ends are rounded, so that the remainder is spread. None is less than 1."""
     ends = [0, *(round(end) for end in itertools.accumulate(times))]
     return [max(1, end - start) for start, end in itertools.pairwise(ends)]

@@ -13,6 +13,8 @@ from ..recipe import MAX_PLACES, Gather, Rhythm, Span, Take
 from .flicks import SECOND, parse_rate, whole
 from .shots import Shot, blend
 
+Time = Fraction | int
+"""Of a usual rate it is a whole number, and whole numbers are counted in far less time than fractions."""
 MOST_HELD = 1000
 """Missing numbers that are made good at most: past that, a gap is a leap in the numbering."""
 
@@ -43,7 +45,7 @@ class Plan:
 class _Step:
     place: int
     shot: Shot
-    time: Fraction
+    time: Time
     """In flicks, exact: nothing is rounded before all is in order."""
 
 
@@ -70,8 +72,11 @@ def plan_rhythm(
         steps += steps[-2:0:-1]  # neither end twice: 2N - 2 frames
     steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2)) * rhythm.cycles
     _few_enough(len(steps))
-    total = sum((step.time for step in steps), Fraction(0))
-    scale = rhythm.length / total if rhythm.length is not None else 100 / Fraction(rhythm.speed)
+    scale = Fraction(1)
+    if rhythm.length is not None:
+        scale = Fraction(rhythm.length) / sum(step.time for step in steps)
+    elif rhythm.speed != "100":
+        scale = 100 / Fraction(rhythm.speed)
     if scale != 1:
         steps = [replace(step, time=step.time * scale) for step in steps]
     repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
@@ -120,7 +125,7 @@ def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: 
         if steps and position in gather.folded:
             steps[-1] = _longer(steps[-1], each[place], rhythm)
         else:
-            time = Fraction(rhythm.holds[place]) if place in rhythm.holds else each[place]
+            time = rhythm.holds.get(place, each[place])
             steps.append(_Step(place, Shot.still(position), time))
         if place == last or order[place] != position + 1:
             continue
@@ -137,19 +142,24 @@ def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: 
     return steps
 
 
-def _usual_times(rhythm: Rhythm, count: int) -> list[Fraction]:
+def _usual_times(rhythm: Rhythm, count: int) -> list[Time]:
     """What a frame in each place lasts if it is not held; index 0 is not used."""
-    usual = Fraction(rhythm.delay) if rhythm.delay is not None else SECOND / parse_rate(rhythm.rate)
+    usual = rhythm.delay if rhythm.delay is not None else _per_frame(rhythm.rate)
     times = [usual] * (count + 1)
     for span in reversed(rhythm.spans):  # where spans overlap the first one counts
         if span.rate is not None:
-            times[span.first : span.last + 1] = [SECOND / parse_rate(span.rate)] * len(
+            times[span.first : span.last + 1] = [_per_frame(span.rate)] * len(
                 range(span.first, min(span.last, count) + 1)
             )
     return times
 
 
-def _longer(step: _Step, by: Fraction, rhythm: Rhythm) -> _Step:
+def _per_frame(rate: str) -> Time:
+    time = SECOND / parse_rate(rate)
+    return time.numerator if time.denominator == 1 else time
+
+
+def _longer(step: _Step, by: Time, rhythm: Rhythm) -> _Step:
     """A delay given by hand is what the frame lasts, whatever it stands for."""
     return step if step.place in rhythm.holds else replace(step, time=step.time + by)
 
@@ -181,7 +191,7 @@ def _at_rate(
     At each tick of the rate that step is shown which is due then: 60 to 50 keeps five of six, 30 to 10 one of
     three (common practice, no published source). ``blended``: what is due between two steps is a blend of them.
     """
-    starts = [Fraction(0), *itertools.accumulate(step.time for step in steps)]
+    starts: list[Time] = [0, *itertools.accumulate(step.time for step in steps)]
     tick = SECOND / rate
     count = max(1, round(starts[-1] / tick))
     _few_enough(count)
@@ -195,7 +205,7 @@ def _at_rate(
         due = steps[index]
         shot = due.shot
         seen.add(index)
-        into = (at - starts[index]) / due.time
+        into = Fraction(at - starts[index]) / due.time
         if blended and into > 0 and (index + 1 < len(steps) or loops):
             following = (index + 1) % len(steps)
             shot = blend(shot, steps[following].shot, float(min(into, Fraction(1))))

@@ -8,13 +8,27 @@ import { useTheme } from "../../ui/theme";
 import { edgeMoved } from "../delays";
 import type { Bench } from "../edits";
 import { chosenPlaces, FLOOR, holdPlaces, select, unscaled, useSelection } from "../selection";
-import { colours, HEIGHT, paint, TOP, type Scene } from "./paint";
+import { colours, HEIGHT, paintFrames, paintMarks, TOP, type Scene } from "./paint";
 import { indexAt, msAt, startOf, useZoom, visible, xOf, zoomed, type Scale } from "./scale";
 
 /** Frames at least this wide can be pulled at their edge. */
 const PULLED = 9;
 /** So many frames at most are there one by one for pointers and screen readers. */
-const MOST_CELLS = 200;
+const MOST_CELLS = 140;
+
+/** A canvas as wide as the strip, sharp on this display. */
+function fitted(canvas: HTMLCanvasElement | null, across: number): CanvasRenderingContext2D | null {
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context || across === 0) return null;
+  const ratio = window.devicePixelRatio;
+  const [width, height] = [Math.round(across * ratio), Math.round(HEIGHT * ratio)];
+  if (canvas.width !== width || canvas.height !== height) {
+    canvas.width = width;
+    canvas.height = height;
+  }
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  return context;
+}
 
 export interface Pull {
   delays: number[];
@@ -40,7 +54,8 @@ export function Track({
   const { holds } = bench.recipe.rhythm;
   const [fresh, setFresh] = useState(0);
   const again = useRef(0);
-  const scene = useMemo((): Scene => {
+  const base = useRef<HTMLCanvasElement>(null);
+  const frames = useMemo((): Omit<Scene, "chosen" | "held"> => {
     const bytes = result.info.frames.map((frame) => frame.bytes);
     const others = bytes.length > 2 ? bytes.slice(1) : bytes;
     return {
@@ -49,22 +64,22 @@ export function Track({
       tall: Math.max(...others, 1) * 1.1,
       usual: [...bytes].sort((a, b) => a - b)[bytes.length >> 1] ?? 0,
       pictures: result.positions.map((position) => bench.project.frame_list[position - 1]?.sha256 ?? ""),
+    };
+  }, [scale, result, bench.project.frame_list]);
+  const scene = useMemo(
+    (): Scene => ({
+      ...frames,
       chosen: (index) => places.has(result.places[index] ?? 0),
       held: (index) => String(result.places[index] ?? 0) in holds,
-    };
-  }, [scale, result, bench.project.frame_list, places, holds]);
+    }),
+    [frames, result, places, holds],
+  );
 
+  // Frames and marks lie on two canvases: a selection drawn over thousands of frames paints none of them again.
   useEffect(() => {
-    const context = canvas.current?.getContext("2d");
-    if (!context || !canvas.current || scale.width === 0) return;
-    const ratio = window.devicePixelRatio;
-    const [width, height] = [Math.round(scale.width * ratio), Math.round(HEIGHT * ratio)];
-    if (canvas.current.width !== width || canvas.current.height !== height) {
-      canvas.current.width = width;
-      canvas.current.height = height;
-    }
-    context.setTransform(ratio, 0, 0, ratio, 0, 0);
-    paint(context, scene, colours(canvas.current), () => {
+    const context = fitted(base.current, scale.width);
+    if (!context) return;
+    paintFrames(context, scene, colours(context.canvas), () => {
       // Pictures come in flocks; one more painting takes in all that came meanwhile.
       if (!again.current)
         again.current = requestAnimationFrame(() => {
@@ -72,7 +87,14 @@ export function Track({
           setFresh((n) => n + 1);
         });
     });
-  }, [scene, scale, dark, fresh]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- not for a change of the selection alone
+  }, [frames, scale.width, dark, fresh]);
+  useEffect(() => {
+    const context = fitted(canvas.current, scale.width);
+    if (!context) return;
+    context.clearRect(0, 0, scale.width, HEIGHT);
+    paintMarks(context, scene, colours(context.canvas));
+  }, [scene, scale.width, dark]);
   useEffect(() => () => cancelAnimationFrame(again.current), []);
 
   const box = useRef<HTMLDivElement>(null);
@@ -196,6 +218,7 @@ export function Track({
       style={{ height: HEIGHT }}
       onPointerDown={onDown}
     >
+      <canvas ref={base} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
       <canvas ref={canvas} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
       {cells.map((index) => {
         const left = xOf(scale, startOf(scale, index));

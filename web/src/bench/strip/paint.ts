@@ -25,6 +25,7 @@ export interface Scene {
 }
 
 const pictures = new Map<string, HTMLImageElement>();
+const decoded = new Set<string>();
 
 /** A small picture if it is there; otherwise it is fetched and `ready` called once it is. */
 function small(sha256: string, ready: () => void): HTMLImageElement | undefined {
@@ -33,12 +34,19 @@ function small(sha256: string, ready: () => void): HTMLImageElement | undefined 
     image = new Image();
     image.src = thumbUrl(sha256);
     pictures.set(sha256, image);
+    // Decoded before it is drawn: drawing one that is not would hold the screen up.
+    image
+      .decode()
+      .then(() => decoded.add(sha256))
+      .catch(() => undefined)
+      .finally(ready);
     const oldest = pictures.keys().next();
-    if (pictures.size > MOST_KEPT && !oldest.done) pictures.delete(oldest.value);
+    if (pictures.size > MOST_KEPT && !oldest.done) {
+      pictures.delete(oldest.value);
+      decoded.delete(oldest.value);
+    }
   }
-  if (image.complete) return image.naturalWidth > 0 ? image : undefined;
-  image.addEventListener("load", ready, { once: true });
-  return undefined;
+  return decoded.has(sha256) ? image : undefined;
 }
 
 export function colours(element: Element): Record<string, string> {
@@ -72,8 +80,8 @@ function stripes(context: CanvasRenderingContext2D, colour: string): string | Ca
   return striped.pattern;
 }
 
-/** Paint all that is visible; `again` is called when a picture has come that was missing. */
-export function paint(
+/** Paint the frames that are visible; `again` is called when a picture has come that was missing. */
+export function paintFrames(
   context: CanvasRenderingContext2D,
   scene: Scene,
   colour: Record<string, string>,
@@ -87,41 +95,47 @@ export function paint(
     const left = xOf(scale, startOf(scale, index));
     const right = xOf(scale, scale.ends[index] ?? 0);
     const width = Math.max(right - left - (right - left > 5 ? 1 : 0), 0.5);
-    const cost = scene.bytes[index] ?? 0;
-    const tall = Math.max(2, Math.min(1, cost / scene.tall) * SKYLINE);
-    const chosen = scene.chosen(index);
-    const fill =
-      cost > scene.usual * 2 ? stripes(context, colour.jay ?? "") : colour[chosen ? "jay" : "jay-pale"];
-    context.fillStyle = fill ?? "";
-    context.fillRect(left, SKYLINE - tall, width, tall);
-
-    context.save();
-    context.beginPath();
-    if (width > ALONE) context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
-    else context.rect(left, TOP, right - left, HEIGHT - TOP);
-    context.clip();
+    bar(context, scene, colour, index, left, width, false);
     context.fillStyle = colour.stage ?? "";
-    context.fillRect(left, TOP, width + 1, HEIGHT - TOP);
     const own = scene.pictures[index];
     if (width > ALONE) {
+      context.save();
+      context.beginPath();
+      context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
+      context.clip();
+      context.fillRect(left, TOP, width, HEIGHT - TOP);
       const image = own ? small(own, again) : undefined;
       if (image) cover(context, image, left, width);
-    }
-    context.restore();
-    if (width <= ALONE && left >= shared && own) {
-      const image = small(own, again);
+      context.restore();
+    } else if (left >= shared) {
       const span = Math.min(SHARED, scale.width - left);
+      context.fillRect(left, TOP, span, HEIGHT - TOP);
+      const image = own ? small(own, again) : undefined;
       if (image) cover(context, image, left, span);
       shared = left + SHARED;
     }
   }
+}
+
+/** What stands over the frames: which are chosen, which held, their numbers. */
+export function paintMarks(
+  context: CanvasRenderingContext2D,
+  scene: Scene,
+  colour: Record<string, string>,
+): void {
+  const { scale } = scene;
+  const [from, to] = visible(scale);
   for (let index = from; index < to; index += 1) {
+    const chosen = scene.chosen(index);
+    const held = scene.held(index);
+    if (!chosen && !held) continue;
     const left = xOf(scale, startOf(scale, index));
     const width = xOf(scale, scale.ends[index] ?? 0) - left;
-    if (scene.chosen(index)) {
+    if (chosen) {
+      bar(context, scene, colour, index, left, Math.max(width - (width > 5 ? 1 : 0), 0.5), true);
       context.fillStyle = colour.jay ?? "";
       context.globalAlpha = 0.3;
-      context.fillRect(left, TOP, Math.max(width, 1), HEIGHT - TOP);
+      context.fillRect(left, TOP, width, HEIGHT - TOP);
       context.globalAlpha = 1;
       if (width > 5) {
         context.strokeStyle = colour.jay ?? "";
@@ -129,12 +143,29 @@ export function paint(
         context.strokeRect(left + 1, TOP + 1, Math.max(width - 3, 1), HEIGHT - TOP - 2);
       } else context.fillRect(left, HEIGHT - 3, Math.max(width, 1), 3);
     }
-    if (scene.held(index)) {
+    if (held) {
       context.fillStyle = colour.buff ?? "";
       context.fillRect(left, TOP, Math.max(width - 1, 1), 3);
     }
   }
   numbers(context, scale, from, to);
+}
+
+/** What a frame costs, standing above it. */
+function bar(
+  context: CanvasRenderingContext2D,
+  scene: Scene,
+  colour: Record<string, string>,
+  index: number,
+  left: number,
+  width: number,
+  chosen: boolean,
+): void {
+  const cost = scene.bytes[index] ?? 0;
+  const tall = Math.max(2, Math.min(1, cost / scene.tall) * SKYLINE);
+  context.fillStyle =
+    cost > scene.usual * 2 ? stripes(context, colour.jay ?? "") : (colour[chosen ? "jay" : "jay-pale"] ?? "");
+  context.fillRect(left, SKYLINE - tall, width, tall);
 }
 
 function cover(context: CanvasRenderingContext2D, image: HTMLImageElement, left: number, width: number): void {
