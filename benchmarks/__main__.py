@@ -1,10 +1,11 @@
 """All measurements, one after another."""
 
-from . import encode, gather, memory, retune
+from . import encode, gather, memory, retune, rhythm
 
 for title, part in (
     ("Whole encodes", encode),
     ("Gathering", gather),
+    ("The rhythm strip", rhythm),
     ("Retuning in the browser", retune),
     ("Memory", memory),
 ):

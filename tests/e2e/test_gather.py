@@ -130,3 +130,30 @@ def test_a_clip_comes_in_at_its_own_rate(desk: Desk, tmp_path: Path) -> None:
     desk.settled()
     expect(page.get_by_role("tab", name="Gather")).to_contain_text("36 frames")
     expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("1.50 s at 24 fps")
+
+
+def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_path: Path) -> None:
+    desk.open("Kite over the pier")
+    page = desk.page
+    page.get_by_role("tab", name="Gather").click()
+    page.get_by_role("button", name="Blend over the gap").click()
+    desk.settled()
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("3 blended over")
+    page.get_by_role("tab", name="Hand-off").click()
+    with page.expect_download() as saving:
+        page.get_by_role("link", name="Save the project").click()
+    assert saving.value.suggested_filename == "kite-over-the-pier-project.zip"
+    saving.value.save_as(tmp_path / "kite.zip")
+    before = page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body()
+    first = page.url
+    page.get_by_role("button", name="Undo").click()
+    desk.settled()
+    desk.goto()
+    drop(page, [tmp_path / "kite.zip"])
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Kite over the pier")
+    desk.settled()
+    assert page.url != first
+    assert page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body() == before
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("1 not readable")  # its report came along
+    project = page.url.rsplit("/", 1)[1]
+    page.request.delete(f"{desk.base}/api/projects/{project}", headers={"origin": desk.base})

@@ -88,7 +88,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
             key={span.name}
             title={`${span.name}: frames ${span.first} to ${span.last}`}
             aria-label={`Span ${span.name}, frames ${span.first} to ${span.last}`}
-            className={`absolute inset-y-[2px] truncate rounded-[4px] border px-1 text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)}`}
+            className={`absolute inset-y-[2px] truncate rounded-[4px] border pr-1 ${span.first === 1 ? "pl-2.5" : "pl-1"} text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)}`}
             style={{
               left: (span.first - 1) * each,
               width: Math.max(3, (span.last - span.first + 1) * each - 1),

@@ -14,7 +14,7 @@ import { indexAt, msAt, startOf, useZoom, visible, xOf, zoomed, type Scale } fro
 /** Frames at least this wide can be pulled at their edge. */
 const PULLED = 9;
 /** So many frames at most are there one by one for pointers and screen readers. */
-const MOST_CELLS = 140;
+const MOST_CELLS = 200;
 
 /** A canvas as wide as the strip, sharp on this display. */
 function fitted(canvas: HTMLCanvasElement | null, across: number): CanvasRenderingContext2D | null {

@@ -120,9 +120,7 @@ export function SeamPart({ bench, result }: PanelProps) {
             : `The last ${rhythm.dissolve} fade into the first ${rhythm.dissolve}.`}
         </p>
         <p className="mt-1 text-xs text-ink-2">
-          {rhythm.repeat === 0
-            ? "Plays for ever; at rest nothing is shown but the loop."
-            : "At rest the last frame is shown."}
+          {rhythm.repeat === 0 ? "Plays for ever: it never comes to rest." : "At rest the last frame is shown."}
         </p>
       </div>
     </>

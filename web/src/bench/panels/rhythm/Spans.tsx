@@ -53,7 +53,7 @@ export function SpansPart({ bench }: PanelProps) {
         </p>
       ) : (
         <>
-          <Row label="Output takes">
+          <Row label="Plays">
             <select
               aria-label="What the output takes"
               value={take.span ?? ""}
