@@ -112,9 +112,12 @@ def test_blends_and_empty_frames_are_made_of_the_framed_pictures(
     blinking = render(recipe({"order": [1, 0, 1, 2]}), frames, "page", stages)
     pictures = list(read_gif(blinking.data).pictures())
     assert [int(picture[:, :, 3].max()) for picture in pictures] == [255, 0, 255, 255]
+    odd = FileFrame(frames[0].path, "odd.png", "x", 10, 10)  # of another size, and not used
+    later = render(recipe({"order": [2, 0, 3]}), [odd, *frames[1:]], "page", stages)
+    assert (later.info["width"], later.info["height"]) == (48, 32)
     stages.runs.clear()
     dissolved = render(recipe({"dissolve": 2}), frames, "page", stages)
-    assert (dissolved.info["count"], stages.runs["framing"]) == (4, 4)  # two of six were there
+    assert (dissolved.info["count"], stages.runs["framing"]) == (4, 3)  # three of six were there
     # The same frames in another order have the same palette; a blend is another picture.
     assert stages.runs["palette"] == 1
 

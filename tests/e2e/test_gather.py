@@ -5,7 +5,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Locator, expect
 
-from jayflick.demo import DEMO
+from jayflick.demo import DEMO, png
+from jayflick.demo.kite import draw_kite
 from tests.e2e.conftest import Desk, drop
 
 FILES = {project.folder: project.files for project in DEMO}
@@ -117,6 +118,20 @@ def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> 
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
     expect(frames.get_by_role("option", name="kite_5.png", exact=True)).to_be_visible()
+
+    def names() -> list[str]:
+        return [one.get_attribute("aria-label") or "" for one in frames.get_by_role("option").all()][:4]
+
+    frames.get_by_role("option", name="kite_2.png", exact=True).click()
+    page.keyboard.press("Alt+ArrowLeft")
+    assert names()[:3] == ["kite_2.png", "kite_1.png", "kite_3.png"]
+    frames.get_by_role("option", name="kite_3.png", exact=True).drag_to(
+        frames.get_by_role("option", name="kite_2.png", exact=True)
+    )
+    assert names()[:3] == ["kite_3.png", "kite_2.png", "kite_1.png"]
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    expect(frames.get_by_role("option").first).to_have_attribute("aria-label", "kite_1.png")
     page.keyboard.press("c")
     expect(contact).to_be_hidden()
 
@@ -156,4 +171,33 @@ def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_pa
     assert page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body() == before
     expect(page.get_by_role("tab", name="Gather")).to_contain_text("1 not readable")  # its report came along
     project = page.url.rsplit("/", 1)[1]
+    desk.goto()
     page.request.delete(f"{desk.base}/api/projects/{project}", headers={"origin": desk.base})
+
+
+def test_a_newer_render_takes_the_old_ones_place_and_edits_stay(desk: Desk, tmp_path: Path) -> None:
+    desk.open("Kite over the pier")
+    page = desk.page
+    cell, controls = gathered(desk)
+    controls.get_by_role("button", name="Hold the frame before").click()
+    desk.settled()
+    folder = tmp_path / "again"
+    folder.mkdir()
+    for number in (7, 12, 15):  # the missing ones, rendered at last
+        (folder / f"kite_{number}.png").write_bytes(png(draw_kite(number - 1, 20)))
+    (folder / "kite_4.png").write_bytes(png(draw_kite(3, 20)))  # of the right size now
+    controls.get_by_label("Folder of newer frames").set_input_files(folder)
+    expect(controls.get_by_role("status", name="Renewed")).to_contain_text(
+        "1 frame replaced, 3 new, 17 not brought, kept"
+    )
+    desk.settled()
+    expect(cell).to_contain_text("21 frames")
+    expect(cell).not_to_contain_text("missing")
+    controls.get_by_role("button", name="Show what changed").click()
+    contact = page.get_by_role("region", name="Contact view")
+    expect(contact.get_by_role("status", name="Chosen")).to_have_text("4 chosen")
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    expect(cell).to_contain_text("18 frames")
+    page.keyboard.press("c")
+    desk.settled()

@@ -19,6 +19,7 @@ from tests.service.conftest import (
     finished,
     heavy,
     numbered,
+    png,
     project_of,
     until,
 )
@@ -122,6 +123,44 @@ def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Cli
     for wrong in ("9", "x", "1x5", "1x128+9x128"):
         assert client.get(f"{base}/{wrong}").status_code == 404
     assert edit(client, project, lambda r: r["rhythm"].update(order=[5])).status_code == 422
+
+
+def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Client) -> None:
+    frames = moving_square(6)
+    project = project_of(client, frames)
+    edit(
+        client,
+        project,
+        lambda r: r["rhythm"].update(holds={"3": 70_560_000}) or r["gather"].update(left_out=[5]),
+    )
+    before = finished(client, project)
+    newer = [np.dstack([255 - frame[:, :, :3], frame[:, :, 3]]) for frame in frames[:2]]
+    brought = [
+        *numbered(newer),
+        ("wave_7.png", png(newer[0])),
+        ("renamed_90.png", png(frames[3])),  # the picture of wave_4 under another name
+        ("broken_1.png", b"no picture"),
+    ]
+    started = client.post("/api/imports").json()["id"]
+    body = [("files", (name, data, "image/png")) for name, data in brought]
+    client.post(f"/api/imports/{started}/files", files=body).raise_for_status()
+    done = client.post(f"/api/projects/{project}/renew", json={"import_id": started}).raise_for_status().json()
+    assert done == {"same": 1, "replaced": 2, "added": 1, "old": 3, "changed": [1, 2, 7]}
+    shown = bench(client, project)
+    names = [f"wave_{n}.png" for n in (1, 2, 3)] + ["renamed_90.png"] + [f"wave_{n}.png" for n in (5, 6, 7)]
+    assert [frame["name"] for frame in shown["frame_list"]] == names
+    assert "broken_1.png" in [problem["file"] for problem in shown["report"]["problems"]]
+    assert shown["recipe"]["rhythm"]["holds"] == {"3": 70_560_000}  # edits are kept
+    after = finished(client, project)
+    assert after["positions"] == [1, 2, 3, 4, 6, 7]
+    source = client.get(f"/api/revisions/{after['revision_id']}/outputs/page/source/1").content
+    np.testing.assert_array_equal(np.array(Image.open(BytesIO(source))), newer[0])
+    undone = client.post(f"/api/projects/{project}/undo").json()
+    assert [frame["name"] for frame in undone["frame_list"]] == [f"wave_{n}.png" for n in range(1, 7)]
+    assert undone["results"][0]["id"] == before["id"]
+    assert client.post(f"/api/projects/{project}/redo").json()["frames"] == 7
+    again = client.post(f"/api/projects/{project}/renew", json={"import_id": started})
+    assert again.status_code == 409
 
 
 def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Client) -> None:

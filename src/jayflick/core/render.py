@@ -101,13 +101,14 @@ class PlayedFrames:
         self._alpha = output.alpha
         self._stages = stages
         positions = {position for shot in shots for position, _ in shot.parts if position != EMPTY}
+        self._like = min(positions, default=1)
         self._keys = {position: self._framed.key(position) for position in positions}
 
     def __len__(self) -> int:
         return len(self._shots)
 
     def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
-        return settle(self._framed.shot(self._shots[index]), self._alpha)
+        return settle(self._framed.shot(self._shots[index], like=self._like), self._alpha)
 
     @property
     def keys(self) -> list[str]:
@@ -181,13 +182,13 @@ class Framed:
         # Writable, as other frames are: loops are compiled for each kind of array apart.
         return np.frombuffer(bytearray(data), np.uint8).reshape(*self._shape(position), 4)
 
-    def shot(self, shot: Shot) -> NDArray[np.uint8]:
-        """What a shot shows, shape (height, width, 4)."""
+    def shot(self, shot: Shot, *, like: int = 1) -> NDArray[np.uint8]:
+        """What a shot shows, shape (height, width, 4). An empty one is as large as the frame ``like``."""
         if len(shot.parts) == 1 and shot.position != EMPTY:
             return self.frame(shot.position)
-        some = next((position for position, _ in shot.parts if position != EMPTY), 1)
         shown = [(self.frame(position), weight) for position, weight in shot.parts if position != EMPTY]
-        return mix(shown, *self._shape(some))
+        height, width = shown[0][0].shape[:2] if shown else self._shape(like)
+        return mix(shown, height, width)
 
     def _shape(self, position: int) -> tuple[int, int]:
         frame = self._frames[position - 1]

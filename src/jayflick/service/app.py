@@ -59,6 +59,8 @@ from .schemas import (
     ProjectCard,
     ProjectInfo,
     Rename,
+    Renew,
+    Renewed,
     Report,
     SeamInfo,
     Split,
@@ -96,7 +98,7 @@ class Service:
     def make_at_once(self, session: Session, revision: Revision, output_id: str) -> None:
         """Make an output here and now if all its pictures are coded already, as after a change of time."""
         recipe = Recipe.model_validate(revision.recipe)
-        frames = self.frames.of(session, revision.project_id).stored(self.store)
+        frames = self.frames.of(session, revision).stored(self.store)
         rendered = render_at_once(recipe, frames, output_id, self.stages)
         if rendered is not None:
             alike = select(Result.sha256).where(
@@ -265,11 +267,7 @@ def list_projects(session: Reading) -> list[ProjectCard]:
 @router.get("/projects/{project_id}", tags=["projects"], response_model=ProjectInfo)
 def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Response:
     """The bench of one project."""
-    return _written(
-        projects.bench(
-            session, project_id, service.frames.of(session, project_id), service.settings.most_file_bytes
-        )
-    )
+    return _written(projects.bench(session, project_id, service.frames, service.settings.most_file_bytes))
 
 
 @router.put("/projects/{project_id}/recipe", tags=["projects"], response_model=ProjectInfo)
@@ -291,7 +289,7 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
 @router.post("/projects/{project_id}/plan", tags=["projects"])
 def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading, service: Parts) -> PlanInfo:
     """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
-    return rhythms.plan(session, service.frames.of(session, project_id), project_id, wish)
+    return rhythms.plan(session, service.frames, project_id, wish)
 
 
 @router.get("/projects/{project_id}/seam", tags=["projects"])
@@ -302,8 +300,7 @@ def get_seam(
     least: Annotated[int, Query(ge=2, le=20_000, description="Frames a range must have")] = 8,
 ) -> SeamInfo:
     """How the project's frames close as a loop, and which ranges of them close best."""
-    frames = service.frames.of(session, project_id)
-    return rhythms.seam(session, service.stages, service.store, project_id, frames, least)
+    return rhythms.seam(session, service.stages, service.store, project_id, service.frames, least)
 
 
 @router.post("/projects/{project_id}/undo", tags=["projects"], response_model=ProjectInfo)
@@ -377,6 +374,19 @@ def get_archive(
     )
 
 
+@router.post("/projects/{project_id}/renew", tags=["projects"])
+def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed:
+    """Lay the frames of an import over a project's.
+
+    A frame that is there already, by its content or else by its number, takes the place of the older one;
+    others are added. Everything done so far stays, and undo leads back.
+    """
+    with service.sessions.begin() as session:
+        done = imports.renew(session, project_id, wish.import_id)
+    service.changed(project_id)
+    return done
+
+
 @router.post("/projects/{project_id}/restore", tags=["projects"], response_model=ProjectInfo)
 def restore_project(project_id: ProjectId, service: Parts) -> Response:
     """Put a removed project back."""
@@ -392,9 +402,7 @@ def _shown(service: Service, project_id: str, *, dated: bool = True) -> Response
     """
     service.jobs.wake()
     with service.sessions() as session:
-        info = projects.bench(
-            session, project_id, service.frames.of(session, project_id), service.settings.most_file_bytes
-        )
+        info = projects.bench(session, project_id, service.frames, service.settings.most_file_bytes)
     date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
     service.hub.tell("project", project_id=project_id, **date)
     return _written(info)
@@ -451,7 +459,7 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
     if revision is None:
         raise NotFound("there is no such revision")
     recipe = Recipe.model_validate(revision.recipe)
-    frames = service.frames.of(session, revision.project_id).stored(service.store)
+    frames = service.frames.of(session, revision).stored(service.store)
     try:
         output = recipe.output(output_id)
     except KeyError:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import ProjectFile, entries, in_parts, write_project
 from . import projects
-from .models import Frame, Picture, Revision
+from .models import Frame, Picture
 from .projects import NotFound
 from .store import Store
 
@@ -19,15 +19,17 @@ def archive(
 ) -> tuple[str, Iterator[bytes]]:
     """The file name and the bytes of one part (from 1) of a project, small enough to be brought in again."""
     project = projects.find(session, project_id)
+    revision = projects.current(session, project)
     rows = session.execute(
         select(Frame, Picture.bytes)
         .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id)
+        .where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
         .order_by(Frame.position)
     ).all()
     frames = entries([(frame.name, frame.number, frame.sha256) for frame, _ in rows])
-    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
-    document = ProjectFile(name=project.name, recipe=recipe, frames=frames, report=dict(project.report))
+    recipe = Recipe.model_validate(revision.recipe)
+    report = projects.report_of(session, revision)
+    document = ProjectFile(name=project.name, recipe=recipe, frames=frames, report=report)
     parts = in_parts([(entry, size) for entry, (_, size) in zip(frames, rows, strict=True)], most_bytes)
     if not 1 <= part <= len(parts):
         raise NotFound("the project has no such part")

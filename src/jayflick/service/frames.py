@@ -1,4 +1,4 @@
-"""A project's frames, which never change once it is made: asked of the database once and remembered."""
+"""The frames a revision works on, which never change: asked of the database once and remembered."""
 
 from collections import OrderedDict
 from collections.abc import Sequence
@@ -8,18 +8,18 @@ from threading import Lock
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from .models import Frame, Picture
+from .models import Frame, Picture, Revision
 from .schemas import FrameInfo
 from .store import Store
 from .worker import StoredFrame
 
 REMEMBERED = 24
-"""Projects whose frames are remembered, those used last."""
+"""Sets of frames that are remembered, those used last."""
 
 
 @dataclass(frozen=True)
 class FrameList:
-    """The frames of one project in order."""
+    """One set of a project's frames in order."""
 
     infos: Sequence[FrameInfo]
     sizes: Sequence[int]
@@ -38,29 +38,30 @@ class FrameList:
 
 
 class FrameLists:
-    """Remembers frames of the projects used last. Safe to call from many threads."""
+    """Remembers the sets used last. Safe to call from many threads."""
 
     def __init__(self) -> None:
-        self._known: OrderedDict[str, FrameList] = OrderedDict()
+        self._known: OrderedDict[tuple[str, int], FrameList] = OrderedDict()
         self._lock = Lock()
 
-    def of(self, session: Session, project_id: str) -> FrameList:
-        """The frames of a project; none when there is no such project."""
+    def of(self, session: Session, revision: Revision) -> FrameList:
+        """The frames a revision works on."""
+        key = revision.project_id, revision.frame_set
         with self._lock:
-            known = self._known.get(project_id)
+            known = self._known.get(key)
             if known is not None:
-                self._known.move_to_end(project_id)
+                self._known.move_to_end(key)
                 return known
-        found = _asked(session, project_id)
+        found = _asked(session, *key)
         if found.infos:
             with self._lock:
-                self._known[project_id] = found
+                self._known[key] = found
                 while len(self._known) > REMEMBERED:
                     self._known.popitem(last=False)
         return found
 
 
-def _asked(session: Session, project_id: str) -> FrameList:
+def _asked(session: Session, project_id: str, frame_set: int) -> FrameList:
     # Columns, not rows: what was seen of each picture's pixels is not asked for, and large.
     rows = session.execute(
         select(
@@ -75,7 +76,7 @@ def _asked(session: Session, project_id: str) -> FrameList:
             Picture.bytes,
         )
         .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id)
+        .where(Frame.project_id == project_id, Frame.frame_set == frame_set)
         .order_by(Frame.position)
     ).all()
     infos = tuple(FrameInfo.model_validate(row._mapping) for row in rows)

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from base64 import b64decode, b64encode
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from pydantic import ValidationError
@@ -17,19 +18,20 @@ from ..core.errors import InputError
 from ..core.pictures.header import Header
 from ..core.pictures.kinds import NAMED, read_picture
 from ..core.pictures.looks import Looks
-from ..core.recipe import MAX_SIDE, Gather, Output, Recipe, Rhythm, Size, Tuning
+from ..core.recipe import MAX_SIDE, Gather, Output, Recipe, Rhythm, Size, Take, Tuning
 from ..core.sequence import gather as gathering
 from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.names import title_of
 from ..core.sequence.pieces import Piece, thumbnail
 from ..core.sequence.project_file import ProjectFile
+from ..core.sequence.renewal import Known, renewed, with_moved
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
 from ..core.timing.plan import plan_rhythm
 from . import projects
-from .models import Frame, Import, ImportFile, Picture, Project, Revision, now
+from .models import Frame, Import, ImportFile, Picture, Project, now
 from .projects import Conflict, NotFound, new_id
-from .schemas import Choice, NewProject, Report
+from .schemas import Choice, NewProject, Renewed, Report
 from .store import Store
 
 LONGEST_NAME = 255
@@ -292,10 +294,15 @@ def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
 def split(session: Session, project_id: str, positions: Sequence[int]) -> Project:
     """A new project of some of a project's frames."""
     project = projects.find(session, project_id)
+    revision = projects.current(session, project)
     rows = session.execute(
         select(Frame, Picture)
         .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id, Frame.position.in_(positions))
+        .where(
+            Frame.project_id == project_id,
+            Frame.frame_set == revision.frame_set,
+            Frame.position.in_(positions),
+        )
         .order_by(Frame.position)
     ).all()
     if len(rows) < len(set(positions)):
@@ -304,9 +311,59 @@ def split(session: Session, project_id: str, positions: Sequence[int]) -> Projec
     first = rows[0][0].number
     title = f"{project.name} from {first if first is not None else rows[0][0].position}"
     hashes = {frame.name: frame.sha256 for frame, _ in rows}
-    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
-    kept = recipe.model_copy(update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate)})
+    recipe = Recipe.model_validate(revision.recipe)
+    whole = tuple(output.model_copy(update={"take": Take(rate=output.take.rate)}) for output in recipe.outputs)
+    kept = recipe.model_copy(
+        update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate), "outputs": whole}
+    )
     return make_project(session, gather(files)[0], hashes, title=title[:200], recipe=kept)
+
+
+def renew(session: Session, project_id: str, import_id: str) -> Renewed:
+    """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`."""
+    project = projects.find(session, project_id, lock=True)
+    revision = projects.current(session, project)
+    opened = _open(session, import_id, lock=True)
+    sequences, ignored, hashes = look_through(session, import_id)
+    rows = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
+        .order_by(Frame.position)
+    ).all()
+    brought = {hashes[found.name]: found for sequence in sequences for found in sequence.files}
+    old = [Known(frame.name, frame.number, frame.sha256) for frame, _ in rows]
+    new = [
+        Known(found.name, found.number, hashes[found.name])
+        for sequence in sequences
+        for found in sequence.files
+    ]
+    result = renewed(old, new)
+    there = {frame.sha256: _found(frame, picture) for frame, picture in rows}
+    known = there | brought
+    files = [replace(known[frame.sha256], name=frame.name, number=frame.number) for _, frame in result.frames]
+    before = Report.model_validate(projects.report_of(session, revision))
+    bad = [problem for one in sequences for problem in one.problems if problem["kind"] == "unreadable"]
+    refused = [
+        Found(item["file"], None, InputError(item["message"], file=item["file"], remedy=item.get("remedy", "")))
+        for item in [*ignored, *bad]
+    ]
+    judged = gathering.judged(before.pattern, files, refused)
+    judged.labels = before.labels
+    report = judged.document()
+    if result.count("added") == 0:
+        report["parts"] = [part.model_dump() for part in before.parts]
+    frames = [
+        Frame(position=position, number=found.number, name=found.name, sha256=frame.sha256)
+        for position, (found, (_, frame)) in enumerate(zip(files, result.frames, strict=True), 1)
+    ]
+    counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
+    recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved)
+    label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
+    projects.renew(session, project, label, report, frames, recipe)
+    opened.state = "done"
+    changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
+    return Renewed(**counts, changed=changed)
 
 
 def unused(sequence: gathering.Sequence) -> frozenset[int]:

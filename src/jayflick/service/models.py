@@ -33,6 +33,15 @@ class Project(Base):
     """The revision that counts now."""
     tip_id: Mapped[int | None] = mapped_column(BigInteger, default=None)
     """The revision that redo leads to."""
+
+
+class FrameSet(Base):
+    """A project's frames as they were brought in, or brought in anew; what is there never changes."""
+
+    __tablename__ = "frame_sets"
+
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     report: Mapped[dict[str, object]] = mapped_column(JSON)
     """What gathering found: the sequence document."""
 
@@ -55,6 +64,7 @@ class Frame(Base):
     __tablename__ = "frames"
 
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    frame_set: Mapped[int] = mapped_column(primary_key=True, autoincrement=False, default=1)
     position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     number: Mapped[int | None] = mapped_column(BigInteger, default=None)
     name: Mapped[str] = mapped_column(String(255))
@@ -71,6 +81,8 @@ class Revision(Base):
     gesture: Mapped[str] = mapped_column(String(40), default="")
     """Revisions of one gesture (a slider on its way) are undone together."""
     recipe: Mapped[dict[str, object]] = mapped_column(JSON)
+    frame_set: Mapped[int] = mapped_column(default=1)
+    """Which of the project's frames it works on."""
     created: Mapped[datetime] = mapped_column(Moment, default=now)
 
 

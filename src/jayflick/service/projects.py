@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import in_parts
-from .frames import FrameList
+from .frames import FrameLists
 from .jobs import job_document
-from .models import Frame, Job, Project, Result, Revision, now
+from .models import Frame, FrameSet, Job, Project, Result, Revision, now
 from .schemas import JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
 
 
@@ -38,14 +38,31 @@ def find(session: Session, project_id: str, *, lock: bool = False) -> Project:
 
 def create(session: Session, name: str, report: dict[str, Any], frames: list[Frame], recipe: Recipe) -> Project:
     """A new project with its frames (not yet added to the session) and its first revision, its job queued."""
-    project = Project(id=new_id(), name=name, report=report)
+    project = Project(id=new_id(), name=name)
     session.add(project)
     session.flush()
-    for frame in frames:
-        frame.project_id = project.id
-    session.add_all(frames)
-    _add_revision(session, project, recipe, "Frames brought in")
+    _add_revision(
+        session, project, recipe, "Frames brought in", frame_set=_add_set(session, project, report, frames)
+    )
     return project
+
+
+def _add_set(session: Session, project: Project, report: dict[str, Any], frames: list[Frame]) -> int:
+    """Give a project another set of frames; returns its number."""
+    last = session.scalar(select(func.max(FrameSet.number)).where(FrameSet.project_id == project.id)) or 0
+    session.add(FrameSet(project_id=project.id, number=last + 1, report=report))
+    for frame in frames:
+        frame.project_id, frame.frame_set = project.id, last + 1
+    session.add_all(frames)
+    session.flush()
+    return last + 1
+
+
+def renew(
+    session: Session, project: Project, label: str, report: dict[str, Any], frames: list[Frame], recipe: Recipe
+) -> None:
+    """Put other frames in the place of a project's; undo leads back to those it had."""
+    _add_revision(session, project, recipe, label, frame_set=_add_set(session, project, report, frames))
 
 
 AtOnce = Callable[[Session, Revision, str], None]
@@ -79,18 +96,21 @@ def _add_revision(
     label: str,
     gesture: str = "",
     at_once: AtOnce = lambda session, revision, output_id: None,
+    *,
+    frame_set: int | None = None,
 ) -> None:
     parent_id = project.revision_id
     if gesture:
-        current = _current(session, project)
-        if current.gesture == gesture and current.parent_id is not None:
-            parent_id = current.parent_id
+        last = current(session, project)
+        if last.gesture == gesture and last.parent_id is not None:
+            parent_id = last.parent_id
     revision = Revision(
         project_id=project.id,
         parent_id=parent_id,
         label=label,
         gesture=gesture,
         recipe=recipe.model_dump(mode="json"),
+        frame_set=frame_set or current(session, project).frame_set,
     )
     session.add(revision)
     session.flush()
@@ -103,10 +123,10 @@ def _add_revision(
 def undo(session: Session, project_id: str) -> None:
     """Go back to the revision before."""
     project = find(session, project_id, lock=True)
-    current = _current(session, project)
-    if current.parent_id is None:
+    undone = current(session, project)
+    if undone.parent_id is None:
         raise Conflict("there is nothing to undo")
-    parent = session.get_one(Revision, current.parent_id)
+    parent = session.get_one(Revision, undone.parent_id)
     _make_current(session, project, parent)
 
 
@@ -148,10 +168,11 @@ def cancel(session: Session, job_id: int) -> None:
 def retry(session: Session, project_id: str) -> None:
     """Queue the current revision's missing outputs again."""
     project = find(session, project_id, lock=True)
-    _queue(session, project, _current(session, project))
+    _queue(session, project, current(session, project))
 
 
-def _current(session: Session, project: Project) -> Revision:
+def current(session: Session, project: Project) -> Revision:
+    """The revision that counts."""
     return session.get_one(Revision, project.revision_id)
 
 
@@ -186,8 +207,9 @@ def _queue(session: Session, project: Project, revision: Revision) -> None:
 # shown
 
 
-def _frame_count(session: Session, project_id: str) -> int:
-    return session.scalar(select(func.count()).where(Frame.project_id == project_id)) or 0
+def report_of(session: Session, revision: Revision) -> dict[str, Any]:
+    """What gathering found in the frames of a revision."""
+    return dict(session.get_one(FrameSet, (revision.project_id, revision.frame_set)).report)
 
 
 def shelf(session: Session) -> list[ProjectCard]:
@@ -199,20 +221,22 @@ def shelf(session: Session) -> list[ProjectCard]:
 
 
 def card(session: Session, project: Project) -> ProjectCard:
-    recipe = Recipe.model_validate(_current(session, project).recipe)
-    return ProjectCard(**_card_facts(session, project, recipe))
+    revision = current(session, project)
+    recipe = Recipe.model_validate(revision.recipe)
+    return ProjectCard(**_card_facts(session, project, revision, recipe))
 
 
-def _card_facts(session: Session, project: Project, recipe: Recipe) -> dict[str, Any]:
-    report = Report.model_validate(project.report)
+def _card_facts(session: Session, project: Project, revision: Revision, recipe: Recipe) -> dict[str, Any]:
+    report = Report.model_validate(report_of(session, revision))
     usual = max(report.sizes, key=lambda size: report.sizes[size], default="0x0")
     width, height = (int(side) for side in usual.split("x"))
-    first = select(Frame.sha256).where(Frame.project_id == project.id).order_by(Frame.position).limit(1)
+    mine = Frame.project_id == project.id, Frame.frame_set == revision.frame_set
+    first = select(Frame.sha256).where(*mine).order_by(Frame.position).limit(1)
     return {
         "id": project.id,
         "name": project.name,
         "changed": project.changed,
-        "frames": _frame_count(session, project.id),
+        "frames": session.scalar(select(func.count()).select_from(Frame).where(*mine)) or 0,
         "width": width,
         "height": height,
         "first_picture": session.scalar(first),
@@ -253,12 +277,13 @@ def result_document(result: Result) -> ResultInfo:
     return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{result.document[1:]}")
 
 
-def bench(session: Session, project_id: str, frames: FrameList, most_file_bytes: int) -> ProjectInfo:
+def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes: int) -> ProjectInfo:
     """Everything the bench shows of a project; ``most_file_bytes``: what a file may have that is brought in."""
     project = find(session, project_id)
-    revision = _current(session, project)
+    revision = current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
     following = _following(session, project)
+    frames = lists.of(session, revision)
     jobs = session.scalars(
         select(Job)
         .where(Job.project_id == project_id, Job.revision_id == revision.id, Job.state != "superseded")
@@ -266,7 +291,8 @@ def bench(session: Session, project_id: str, frames: FrameList, most_file_bytes:
     )
     newest = {job.output_id: job for job in jobs}
     return ProjectInfo(
-        **_card_facts(session, project, recipe),
+        **_card_facts(session, project, revision, recipe),
+        frame_set=revision.frame_set,
         revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created, recipe=recipe),
         undo=revision.label if revision.parent_id is not None else None,
         redo=following.label if following else None,

@@ -17,8 +17,7 @@ from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
 from ..core.timing.seam import Closing, find_seams
 from . import imports, projects
-from .frames import FrameList
-from .models import Revision
+from .frames import FrameLists
 from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanWish, SeamInfo
 from .store import Store
 
@@ -26,9 +25,10 @@ READERS = 2
 """Pictures glanced at side by side."""
 
 
-def plan(session: Session, frames: FrameList, project_id: str, wish: PlanWish) -> PlanInfo:
+def plan(session: Session, lists: FrameLists, project_id: str, wish: PlanWish) -> PlanInfo:
     """What an output would play under a recipe that need not be the project's own."""
-    projects.find(session, project_id)
+    project = projects.find(session, project_id)
+    frames = lists.of(session, projects.current(session, project))
     recipe = wish.recipe
     try:
         output = recipe.output(wish.output_id)
@@ -56,12 +56,13 @@ def plan(session: Session, frames: FrameList, project_id: str, wish: PlanWish) -
 
 
 def seam(
-    session: Session, stages: Stages, store: Store, project_id: str, frames: FrameList, least: int
+    session: Session, stages: Stages, store: Store, project_id: str, lists: FrameLists, least: int
 ) -> SeamInfo:
     """How the frames that are used close as a loop, in their order, and which ranges close best."""
     project = projects.find(session, project_id)
-    recipe = Recipe.model_validate(session.get_one(Revision, project.revision_id).recipe)
-    hashes = [info.sha256 for info in frames.infos]
+    revision = projects.current(session, project)
+    recipe = Recipe.model_validate(revision.recipe)
+    hashes = [info.sha256 for info in lists.of(session, revision).infos]
     order = recipe.rhythm.order or range(1, len(hashes) + 1)
     unused = recipe.gather.left_out | recipe.gather.folded | {0}
     places = [place for place, position in enumerate(order, 1) if position not in unused]

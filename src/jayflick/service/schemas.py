@@ -180,6 +180,7 @@ class ProjectInfo(ProjectCard):
     redo: str | None = Field(description="What redo would do again")
     frame_list: list[FrameInfo]
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
+    frame_set: int = Field(description="Which of its sets of frames; the frames of a set never change")
     archive_parts: int = Field(description="In how many files the project is taken away")
 
 
@@ -229,6 +230,20 @@ class SeamInfo(Document):
     usual: float
     whole: ClosingInfo
     best: list[ClosingInfo] = Field(description="The ranges that close best, the best first")
+
+
+class Renew(Document):
+    import_id: str = Field(pattern="^[0-9a-f]{32}$")
+
+
+class Renewed(Document):
+    """What became of a project's frames when others were laid over them."""
+
+    same: int = Field(description="Brought again as they were, whatever they are called now")
+    replaced: int
+    added: int
+    old: int = Field(description="Not brought; they stay")
+    changed: list[int] = Field(description="Positions of the frames that are not as they were")
 
 
 class Rename(Document):

@@ -64,12 +64,12 @@ def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
     return engine, make_sessions(engine)
 
 
-def frames_of(session: Session, project_id: str, store: Store) -> list[StoredFrame]:
-    """A project's frames in order."""
+def frames_of(session: Session, revision: Revision, store: Store) -> list[StoredFrame]:
+    """The frames a revision works on, in order."""
     rows = session.execute(
         select(Frame.name, Frame.sha256, Picture.width, Picture.height, Frame.number)
         .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id)
+        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
         .order_by(Frame.position)
     )
     return [StoredFrame(*row, store) for row in rows]
@@ -85,7 +85,7 @@ def run_job(place: Place, job_id: int) -> str:
         if job is None or revision is None or job.state != "running":
             return job.state if job else "cancelled"
         recipe = Recipe.model_validate(revision.recipe)
-        frames = frames_of(session, job.project_id, store)
+        frames = frames_of(session, revision, store)
     try:
         rendered = render(
             recipe, frames, job.output_id, Stages(place.stages), on_progress=_Reporter(sessions, job_id)

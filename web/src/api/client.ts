@@ -10,6 +10,7 @@ export type ResultInfo = Schemas["ResultInfo"];
 export type JobInfo = Schemas["JobInfo"];
 export type FrameInfo = Schemas["FrameInfo"];
 export type Problem = Schemas["Problem"];
+export type Renewed = Schemas["Renewed"];
 export type Limits = Schemas["Limits"];
 export type FileTaken = Schemas["FileTaken"];
 export type ImportStarted = Schemas["ImportStarted"];

@@ -2,7 +2,7 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { memo, useEffect, useMemo, type KeyboardEvent } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { api, data, thumbUrl, type FrameInfo, type ProjectCard } from "../api/client";
 import { count } from "../format";
@@ -14,9 +14,14 @@ import { X } from "lucide-react";
 import { cellsOf, choose, useContact } from "./contact";
 import type { Bench } from "./edits";
 import { findings, leaveOutPositions, putBackPositions } from "./findings";
+import { arranged, moved, movedBefore } from "./order";
+import { rangeOf, setEnd } from "./range";
+import { reorder } from "./selection";
 
 const CELL = { width: 112, height: 98 };
 const PADDING = 12;
+/** What is dragged from cell to cell: places, and nothing from outside. */
+const DRAGGED = "application/x-place";
 
 export function Contact({ bench }: { bench: Bench }) {
   const { project, recipe } = bench;
@@ -28,7 +33,8 @@ export function Contact({ bench }: { bench: Bench }) {
   const cellWidth = Math.max(CELL.width, Math.floor((width - 2 * PADDING) / columns));
   useEffect(() => () => useContact.setState({ chosen: new Set(), anchor: 1, focus: 1 }), [project.id]);
 
-  const cells = useMemo(() => cellsOf(project.frame_list), [project.frame_list]);
+  const order = useMemo(() => arranged(recipe.rhythm, project.frames), [recipe.rhythm, project.frames]);
+  const cells = useMemo(() => cellsOf(project.frame_list, order), [project.frame_list, order]);
   const marks = useMemo(() => {
     const words = new Map<number, string>();
     for (const finding of findings(project, recipe))
@@ -38,8 +44,7 @@ export function Contact({ bench }: { bench: Bench }) {
   }, [project, recipe]);
   const out = useMemo(() => new Set(recipe.gather.left_out), [recipe.gather.left_out]);
   const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
-  const first = recipe.rhythm.first ?? 1;
-  const last = recipe.rhythm.last ?? project.frames;
+  const { first, last } = rangeOf(recipe, bench.output.take.span, order.length);
   const rows = useVirtualizer({
     count: Math.ceil(cells.length / columns),
     getScrollElement: () => scroller.current,
@@ -48,8 +53,8 @@ export function Contact({ bench }: { bench: Bench }) {
     paddingStart: PADDING,
     paddingEnd: PADDING,
   });
-  const rowOf = (position: number) =>
-    Math.floor(cells.findIndex((cell) => cell.kind === "frame" && cell.position === position) / columns);
+  const rowOf = (place: number) =>
+    Math.floor(cells.findIndex((cell) => cell.kind === "frame" && cell.place === place) / columns);
   useEffect(() => {
     rows.scrollToIndex(Math.max(0, rowOf(focus)));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
@@ -65,28 +70,29 @@ export function Contact({ bench }: { bench: Bench }) {
     };
   }, []);
 
-  const positions = [...chosen].sort((a, b) => a - b);
+  const places = [...chosen].sort((a, b) => a - b);
+  const positions = [...new Set(places.map((place) => order[place - 1] ?? 0))].filter(Boolean);
   const used = positions.filter((position) => !out.has(position));
   const leave = () => {
     if (used.length > 0) bench.edit(`${count(used.length, "frame")} left out`, leaveOutPositions(used));
     else if (positions.length > 0)
       bench.edit(`${count(positions.length, "frame")} put back`, putBackPositions(positions));
   };
-  const range = (end: "first" | "last") => {
-    const at = positions[end === "first" ? 0 : positions.length - 1] ?? focus;
-    bench.edit(`Range ${end === "first" ? "from" : "to"} frame ${at}`, (so) => {
-      const now = { first: so.rhythm.first ?? 1, last: so.rhythm.last ?? project.frames, [end]: at };
-      const whole = { first: Math.min(now.first, at), last: Math.max(now.last, at) };
-      return {
-        ...so,
-        rhythm: {
-          ...so.rhythm,
-          first: whole.first === 1 ? null : whole.first,
-          last: whole.last === project.frames ? null : whole.last,
-        },
-      };
-    });
+  const range = (end: "first" | "last") =>
+    setEnd(bench, end, places[end === "first" ? 0 : places.length - 1] ?? focus);
+  const arrange = ({ from, to }: { from: number[]; to: number[] }) => {
+    if (from.every((place, index) => place === index + 1)) return;
+    useContact.setState({ chosen: new Set(to), anchor: to[0] ?? 1, focus: to[0] ?? 1 });
+    reorder(bench, `${count(to.length, "frame")} moved`, () => from);
   };
+  const move = (by: number) => places.length > 0 && arrange(moved(order.length, places, by));
+  const latest = useRef({ places, arrange, count: order.length });
+  latest.current = { places, arrange, count: order.length };
+  // What cells are handed stays the same, so that choosing one does not draw them all again.
+  const moveBefore = useCallback((dragged: number, target: number) => {
+    const { places: now, arrange: take, count: many } = latest.current;
+    take(movedBefore(many, now.includes(dragged) ? now : [dragged], target));
+  }, []);
   const split = () => {
     data<ProjectCard>(
       api.POST("/api/projects/{project_id}/split", {
@@ -114,14 +120,16 @@ export function Contact({ bench }: { bench: Bench }) {
       End: Infinity,
     };
     const by = steps[event.key];
-    if (by !== undefined) {
-      const next = Math.min(project.frames, Math.max(1, focus + by));
+    if (event.altKey && (event.key === "ArrowLeft" || event.key === "ArrowRight")) {
+      move(event.key === "ArrowLeft" ? -1 : 1);
+    } else if (by !== undefined) {
+      const next = Math.min(order.length, Math.max(1, focus + by));
       choose(next, event.shiftKey ? "through" : "only");
     } else if (event.key === "Delete" || event.key === "Backspace") leave();
     else if (event.key === " ") choose(focus, "toggle");
     else if (event.key === "Escape") useContact.setState({ chosen: new Set() });
     else if (held && event.key.toLowerCase() === "a")
-      useContact.setState({ chosen: new Set(project.frame_list.map((frame) => frame.position)) });
+      useContact.setState({ chosen: new Set(order.map((_, index) => index + 1)) });
     else if (!held && event.key.toLowerCase() === "i") range("first");
     else if (!held && event.key.toLowerCase() === "o") range("last");
     else return;
@@ -136,16 +144,22 @@ export function Contact({ bench }: { bench: Bench }) {
     >
       <div className="flex min-h-[46px] flex-wrap items-center gap-1.5 border-b border-line px-3 py-2">
         <span role="status" aria-label="Chosen" className="mr-2 text-ink-2">
-          <span className="figure text-ink">{positions.length || project.frames}</span>{" "}
-          {positions.length > 0 ? "chosen" : "frames"}
+          <span className="figure text-ink">{places.length || order.length}</span>{" "}
+          {places.length > 0 ? "chosen" : "frames"}
         </span>
         <Button disabled={positions.length === 0} onClick={leave} title="Delete">
           {positions.length > 0 && used.length === 0 ? "Put back" : "Leave out"}
         </Button>
-        <Button disabled={positions.length === 0} onClick={() => range("first")} title="I">
+        <Button disabled={places.length === 0} onClick={() => move(-1)} title="Alt ←; or drag them">
+          Earlier
+        </Button>
+        <Button disabled={places.length === 0} onClick={() => move(1)} title="Alt →; or drag them">
+          Later
+        </Button>
+        <Button disabled={places.length === 0} onClick={() => range("first")} title="I">
           Range from here
         </Button>
-        <Button disabled={positions.length === 0} onClick={() => range("last")} title="O">
+        <Button disabled={places.length === 0} onClick={() => range("last")} title="O">
           Range to here
         </Button>
         <Button disabled={positions.length === 0} onClick={split}>
@@ -182,27 +196,27 @@ export function Contact({ bench }: { bench: Bench }) {
               {cells.slice(row.index * columns, (row.index + 1) * columns).map((cell) => {
                 if (cell.kind === "gap")
                   return <Gap key={`gap ${cell.from}`} from={cell.from} to={cell.to} width={cellWidth} />;
-                const frame = project.frame_list[cell.position - 1];
+                const outside = cell.place < first || cell.place > last;
                 return (
-                  frame && (
-                    <FrameCell
-                      key={cell.position}
-                      frame={frame}
-                      width={cellWidth}
-                      chosen={chosen.has(cell.position)}
-                      focused={focus === cell.position}
-                      out={out.has(cell.position) || cell.position < first || cell.position > last}
-                      word={[
-                        out.has(cell.position) ? "left out" : "",
-                        folded.has(cell.position) ? "folded" : "",
-                        cell.position < first || cell.position > last ? "outside the range" : "",
-                        marks.get(cell.position) ?? "",
-                      ]
-                        .filter(Boolean)
-                        .join(", ")}
-                      marked={marks.has(cell.position)}
-                    />
-                  )
+                  <FrameCell
+                    key={cell.place}
+                    place={cell.place}
+                    frame={project.frame_list[cell.position - 1]}
+                    width={cellWidth}
+                    chosen={chosen.has(cell.place)}
+                    focused={focus === cell.place}
+                    out={out.has(cell.position) || outside}
+                    word={[
+                      out.has(cell.position) ? "left out" : "",
+                      folded.has(cell.position) ? "folded" : "",
+                      outside ? "outside the range" : "",
+                      marks.get(cell.position) ?? "",
+                    ]
+                      .filter(Boolean)
+                      .join(", ")}
+                    marked={marks.has(cell.position)}
+                    onMoveBefore={moveBefore}
+                  />
                 );
               })}
             </div>
@@ -232,6 +246,7 @@ function Gap({ from, to, width }: { from: number; to: number; width: number }) {
 }
 
 const FrameCell = memo(function FrameCell({
+  place,
   frame,
   width,
   chosen,
@@ -239,26 +254,49 @@ const FrameCell = memo(function FrameCell({
   out,
   word,
   marked,
+  onMoveBefore,
 }: {
-  frame: FrameInfo;
+  place: number;
+  /** Nothing for an empty one. */
+  frame: FrameInfo | undefined;
   width: number;
   chosen: boolean;
   focused: boolean;
   out: boolean;
   word: string;
   marked: boolean;
+  onMoveBefore: (dragged: number, target: number) => void;
 }) {
+  const [over, setOver] = useState(false);
+  const name = frame?.name ?? "empty frame";
+  const size = frame ? ` · ${frame.width} × ${frame.height}` : "";
   return (
     <div
-      id={`contact-${frame.position}`}
+      id={`contact-${place}`}
       role="option"
       aria-selected={chosen}
-      aria-label={`${frame.name}${word ? `, ${word}` : ""}`}
-      title={`${frame.name} · ${frame.width} × ${frame.height}${word ? ` · ${word}` : ""}`}
-      className="flex shrink-0 cursor-default flex-col p-1 select-none"
+      aria-label={`${name}${word ? `, ${word}` : ""}`}
+      title={`${name}${size}${word ? ` · ${word}` : ""}`}
+      className={`flex shrink-0 cursor-default flex-col p-1 select-none ${over ? "shadow-[inset_3px_0_0_var(--jay)]" : ""}`}
       style={{ width, height: CELL.height }}
+      draggable
+      onDragStart={(event) => {
+        event.dataTransfer.setData(DRAGGED, String(place));
+        event.dataTransfer.effectAllowed = "move";
+      }}
+      onDragOver={(event) => {
+        if (!event.dataTransfer.types.includes(DRAGGED)) return;
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        onMoveBefore(Number(event.dataTransfer.getData(DRAGGED)), place);
+      }}
       onClick={(event) =>
-        choose(frame.position, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only")
+        choose(place, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only")
       }
     >
       <span
@@ -266,13 +304,17 @@ const FrameCell = memo(function FrameCell({
           chosen ? "outline-[3px] outline-jay" : focused ? "outline-1 outline-ink-3" : ""
         }`}
       >
-        <img
-          src={thumbUrl(frame.sha256)}
-          alt=""
-          decoding="async"
-          draggable={false}
-          className={`chequer max-h-full max-w-full ${out ? "opacity-25 grayscale" : ""}`}
-        />
+        {frame ? (
+          <img
+            src={thumbUrl(frame.sha256)}
+            alt=""
+            decoding="async"
+            draggable={false}
+            className={`chequer max-h-full max-w-full ${out ? "opacity-25 grayscale" : ""}`}
+          />
+        ) : (
+          <span className="text-xs text-ink-3">empty</span>
+        )}
         {out && <span className="absolute inset-x-0 top-1/2 h-[2px] -rotate-[30deg] bg-ink-2" />}
         {marked && (
           <span aria-hidden className="absolute top-1 right-1 rounded bg-look-soft px-1 text-[9px] text-look">
@@ -283,7 +325,7 @@ const FrameCell = memo(function FrameCell({
       <span
         className={`figure h-[18px] truncate pt-0.5 text-center text-xs ${out ? "text-ink-3" : "text-ink-2"}`}
       >
-        {frame.number ?? frame.name}
+        {frame ? (frame.number ?? frame.name) : "–"}
       </span>
     </div>
   );

@@ -3,7 +3,7 @@
 import { create } from "zustand";
 import type { ProjectInfo } from "../api/client";
 
-/** `chosen` and `focus` are source positions. */
+/** `chosen` and `focus` are places in the order. */
 export const useContact = create<{
   open: boolean;
   chosen: ReadonlySet<number>;
@@ -12,32 +12,36 @@ export const useContact = create<{
 }>(() => ({ open: false, chosen: new Set(), anchor: 1, focus: 1 }));
 
 export type Cell =
-  { kind: "frame"; position: number; number: number | null } | { kind: "gap"; from: number; to: number };
+  | { kind: "frame"; place: number; position: number; number: number | null }
+  | { kind: "gap"; from: number; to: number };
 
-/** Frames in order, with one cell for each run of missing numbers between them. */
-export function cellsOf(frames: Pick<ProjectInfo, "frame_list">["frame_list"]): Cell[] {
+/** The frames as they stand in order, with one cell for each run of missing numbers between them. */
+export function cellsOf(
+  frames: Pick<ProjectInfo, "frame_list">["frame_list"],
+  order: readonly number[],
+): Cell[] {
   const cells: Cell[] = [];
-  let before: number | null = null;
-  for (const { position, number } of frames) {
+  order.forEach((position, index) => {
+    const number = frames[position - 1]?.number ?? null;
+    const before = order[index - 1] === position - 1 ? (frames[position - 2]?.number ?? null) : null;
     if (before !== null && number !== null && number > before + 1)
       cells.push({ kind: "gap", from: before + 1, to: number - 1 });
-    cells.push({ kind: "frame", position, number });
-    before = number;
-  }
+    cells.push({ kind: "frame", place: index + 1, position, number });
+  });
   return cells;
 }
 
-export function choose(position: number, how: "only" | "toggle" | "through"): void {
+export function choose(place: number, how: "only" | "toggle" | "through"): void {
   useContact.setState(({ chosen, anchor }) => {
     if (how === "through") {
-      const [from, to] = [Math.min(anchor, position), Math.max(anchor, position)];
-      return { chosen: new Set(Array.from({ length: to - from + 1 }, (_, i) => from + i)), focus: position };
+      const [from, to] = [Math.min(anchor, place), Math.max(anchor, place)];
+      return { chosen: new Set(Array.from({ length: to - from + 1 }, (_, i) => from + i)), focus: place };
     }
     if (how === "toggle") {
       const next = new Set(chosen);
-      if (!next.delete(position)) next.add(position);
-      return { chosen: next, anchor: position, focus: position };
+      if (!next.delete(place)) next.add(place);
+      return { chosen: next, anchor: place, focus: place };
     }
-    return { chosen: new Set([position]), anchor: position, focus: position };
+    return { chosen: new Set([place]), anchor: place, focus: place };
   });
 }

@@ -162,7 +162,9 @@ export interface Bench {
  */
 function sharing(before: unknown, next: unknown): unknown {
   const [old, now] = [before as ProjectInfo | undefined, next as ProjectInfo];
-  return old?.id === now.id ? { ...now, frame_list: old.frame_list, report: old.report } : now;
+  return old?.id === now.id && old.frame_set === now.frame_set
+    ? { ...now, frame_list: old.frame_list, report: old.report }
+    : now;
 }
 
 /** A project on the bench, or undefined until it is loaded. */

@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { ProjectInfo, Recipe } from "../api/client";
 import { cellsOf } from "./contact";
+import { arranged } from "./order";
+import { rhythm } from "./testing";
 import { findings, leftOutByHand, open, putRight } from "./findings";
 
 const problem = (kind: string, positions: number[], file = "") => ({
@@ -87,7 +89,7 @@ describe("what gathering found", () => {
 
 describe("the contact view", () => {
   it("draws a run of missing numbers as one gap", () => {
-    const cells = cellsOf(project.frame_list).map((cell) =>
+    const cells = cellsOf(project.frame_list, arranged(rhythm(), project.frame_list.length)).map((cell) =>
       cell.kind === "gap" ? `${cell.from}–${cell.to}` : cell.number,
     );
     expect(cells).toEqual([1, 2, "3–4", 5, 5, 6, 7]);

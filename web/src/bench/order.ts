@@ -67,6 +67,21 @@ export function moved(count: number, chosen: readonly number[], by: number): { f
   };
 }
 
+/** The chosen places set before another, and where they are then. */
+export function movedBefore(
+  count: number,
+  chosen: readonly number[],
+  target: number,
+): { from: number[]; to: number[] } {
+  const sorted = [...chosen].sort((a, b) => a - b);
+  const rest = all(count).filter((place) => !chosen.includes(place));
+  const at = rest.filter((place) => place < target).length;
+  return {
+    from: [...rest.slice(0, at), ...sorted, ...rest.slice(at)],
+    to: sorted.map((_, index) => at + index + 1),
+  };
+}
+
 /** The chosen places a second time, after the last of them. */
 export function doubled(count: number, chosen: readonly number[]): number[] {
   const sorted = [...chosen].sort((a, b) => a - b);

@@ -1,7 +1,17 @@
 import { describe, expect, test } from "vitest";
 import { FLICKS } from "../format";
 import { added, edgeMoved, pasted, ramped, scaled, timeOf, withoutHolds, type Rhythm } from "./delays";
-import { doubled, emptyAfter, inOrder, moved, orderInWords, parseOrder, rearranged, reversed } from "./order";
+import {
+  doubled,
+  emptyAfter,
+  inOrder,
+  moved,
+  movedBefore,
+  orderInWords,
+  parseOrder,
+  rearranged,
+  reversed,
+} from "./order";
 import { rhythm as plain } from "./testing";
 
 const CS = FLICKS / 100;
@@ -54,6 +64,9 @@ describe("the order made by hand", () => {
     const empty = rearranged(before, 5, emptyAfter(5, 2));
     expect(empty.order).toEqual([1, 2, 0, 3, 4, 5]);
     expect([empty.first, empty.last]).toEqual([2, 5]);
+    expect(movedBefore(5, [1, 2], 5)).toEqual({ from: [3, 4, 1, 2, 5], to: [3, 4] });
+    expect(movedBefore(5, [4, 5], 1)).toEqual({ from: [4, 5, 1, 2, 3], to: [1, 2] });
+    expect(movedBefore(5, [2], 2).from).toEqual([1, 2, 3, 4, 5]);
     expect(moved(4, [3, 4], 5)).toEqual({ from: [1, 2, 3, 4], to: [3, 4] });
   });
 

@@ -150,19 +150,10 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
       useBringing.setState({ error: no });
       return null;
     }
-    const { id } = await data<ImportStarted>(api.POST("/api/imports", { signal }));
-    const taken: FileTaken[] = [];
-    const waiting = batches(files);
-    const lane = async () => {
-      for (let batch = waiting.shift(); batch; batch = waiting.shift()) {
-        const some = await sendBatch(id, batch, signal);
-        taken.push(...some);
-        useBringing.setState({ progress: { done: taken.length, total: files.length, importId: id } });
-        saw(...some.map((file) => file.picture));
-      }
-    };
-    useBringing.setState({ progress: { done: 0, total: files.length, importId: id } });
-    await Promise.all([lane(), lane()]);
+    const { id, taken } = await send(files, signal, (importId, so) => {
+      useBringing.setState({ progress: { done: so.length, total: files.length, importId } });
+      saw(...so.slice(-BATCH_FILES).map((file) => file.picture));
+    });
     const refused = taken.filter((file) => file.problem);
     if (taken.some((file) => file.frames > 0)) {
       const report = await data<ImportReport>(
@@ -181,6 +172,26 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
   } finally {
     useBringing.setState({ progress: null, newest: [] });
   }
+}
+
+/** Send files into an import that is left open; `sent` is told of all that went so far, after each batch. */
+export async function send(
+  files: readonly Brought[],
+  signal: AbortSignal,
+  sent: (importId: string, taken: readonly FileTaken[]) => void,
+): Promise<{ id: string; taken: FileTaken[] }> {
+  const { id } = await data<ImportStarted>(api.POST("/api/imports", { signal }));
+  const taken: FileTaken[] = [];
+  const waiting = batches(files);
+  const lane = async () => {
+    for (let batch = waiting.shift(); batch; batch = waiting.shift()) {
+      taken.push(...(await sendBatch(id, batch, signal)));
+      sent(id, taken);
+    }
+  };
+  sent(id, taken);
+  await Promise.all([lane(), lane()]);
+  return { id, taken };
 }
 
 /** Show what just came in. */

@@ -37,6 +37,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["C", "all frames, or the playing picture"],
       ["← → ↑ ↓", "choose a frame; with Shift, up to it"],
       ["Space", "choose one more, or one less"],
+      ["Alt ← →", "chosen frames earlier, later; or drag them"],
       ["Delete", "leave out, or put back"],
       ["I, O", "the range starts, ends here"],
     ],

@@ -128,7 +128,8 @@ def project_in(files: Sequence[Path]) -> ProjectFile | None:
     """What the first archive that holds a project says of it; ``InputError`` when that cannot be used."""
     for path in files:
         data = read_file(path)
-        if data.startswith(b"PK") and is_archive(data, path.name):
+        # The name stands as it is in a zip; without it there is no need to unpack the rest.
+        if is_archive(data, path.name) and DOCUMENT.encode() in data:
             for member in members(data, path.name, MAX_BYTES):
                 if member.name == DOCUMENT and member.error is None:
                     return read_document(member.data, path.name)

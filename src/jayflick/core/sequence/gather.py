@@ -140,6 +140,11 @@ def joined(sequences: Iterable[Sequence]) -> Sequence:
     return together
 
 
+def judged(pattern: str, files: Iterable[Found], unreadable: Iterable[Found] = ()) -> Sequence:
+    """Frames that are in order already, as one sequence with what is to be said of it."""
+    return _judged(Sequence(pattern, list(files)), list(unreadable))
+
+
 def _common(patterns: list[str]) -> str:
     """What patterns have in common, with a star for each word in which they differ."""
     split = [re.split(r"([\s_.\-/]+)", pattern) for pattern in patterns]

@@ -19,6 +19,8 @@ T = TypeVar("T")
 DOCUMENT = "project.json"
 SCHEMA = "project.schema.json"
 MOST_FRAMES = 20_000
+MOST_BYTES = 32 << 20
+"""The most bytes ``project.json`` may have."""
 _BEGINNING = (1980, 1, 1, 0, 0, 0)  # the earliest time a zip can hold: the same project gives the same bytes
 
 
@@ -56,6 +58,12 @@ def schema() -> str:
 
 def read_document(data: bytes, archive: str) -> ProjectFile:
     """``project.json`` of an archive; ``InputError`` when it is none that can be used."""
+    if len(data) > MOST_BYTES:
+        raise InputError(
+            f"is larger than {MOST_BYTES >> 20} MB",
+            file=f"{archive}/{DOCUMENT}",
+            remedy="bring the project's frames without it",
+        )
     try:
         return ProjectFile.model_validate_json(data)
     except ValidationError as error:

@@ -4,7 +4,9 @@ import { count } from "../../format";
 import { Button, Mark, Segmented } from "../../ui/controls";
 import { useContact } from "../contact";
 import { findings, leftOutByHand, open, putBackPositions, putRight, type Finding } from "../findings";
+import { arranged } from "../order";
 import { Facts, Head, type PanelProps } from "./panel";
+import { Renew } from "./Renew";
 
 export function GatherPanel({ bench }: PanelProps) {
   const { project, recipe } = bench;
@@ -55,7 +57,12 @@ export function GatherPanel({ bench }: PanelProps) {
       ) : (
         <ul aria-label="Report" className="flex flex-col gap-2">
           {found.map((finding) => (
-            <Line key={finding.key} finding={finding} edit={bench.edit} />
+            <Line
+              key={finding.key}
+              finding={finding}
+              order={arranged(recipe.rhythm, project.frames)}
+              edit={bench.edit}
+            />
           ))}
           {byHand.length > 0 && (
             <li className="flex items-center justify-between gap-2 rounded-[8px] bg-well px-3 py-2">
@@ -65,11 +72,20 @@ export function GatherPanel({ bench }: PanelProps) {
           )}
         </ul>
       )}
+      <Renew bench={bench} />
     </>
   );
 }
 
-function Line({ finding, edit }: { finding: Finding; edit: PanelProps["bench"]["edit"] }) {
+function Line({
+  finding,
+  order,
+  edit,
+}: {
+  finding: Finding;
+  order: readonly number[];
+  edit: PanelProps["bench"]["edit"];
+}) {
   return (
     <li className="flex flex-col gap-0.5 rounded-[8px] bg-well px-3 py-2">
       <span className="flex items-center justify-between">
@@ -78,13 +94,10 @@ function Line({ finding, edit }: { finding: Finding; edit: PanelProps["bench"]["
           <button
             type="button"
             className="text-xs font-medium text-jay-deep hover:underline"
-            onClick={() =>
-              useContact.setState({
-                open: true,
-                chosen: new Set(finding.positions),
-                focus: finding.positions[0] ?? 1,
-              })
-            }
+            onClick={() => {
+              const places = finding.positions.map((position) => order.indexOf(position) + 1).filter(Boolean);
+              useContact.setState({ open: true, chosen: new Set(places), focus: places[0] ?? 1 });
+            }}
           >
             Show
           </button>

@@ -1,6 +1,6 @@
 // How the loop closes: its steps drawn, the last to the first among them, and what would close better.
 
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, data, type SeamInfo } from "../../../api/client";
 import { count } from "../../../format";
@@ -26,6 +26,7 @@ export function SeamPart({ bench, result }: PanelProps) {
       ),
     retry: false,
     gcTime: 60_000,
+    placeholderData: keepPreviousData,
   });
   useEffect(() => () => setView("result"), []);
   const seam = query.data;

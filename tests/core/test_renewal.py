@@ -1,0 +1,60 @@
+"""Frames rendered again: what is recognised, what is new, and that what was done to a frame goes along."""
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jayflick.core.recipe import Gather, Recipe, Rhythm, Span
+from jayflick.core.sequence.renewal import Known, renewed, with_moved
+
+
+def frames(*numbers: int, take: str = "a", name: str = "kite_{}.png") -> list[Known]:
+    return [Known(name.format(number), number, f"{take}{number}") for number in numbers]
+
+
+def test_frames_are_recognised_by_content_then_number_then_name() -> None:
+    old = [*frames(1, 2, 4), Known("title.png", None, "t")]
+    renamed = Known("sky_9.png", 9, "a2")  # the picture of 2 under another name and number
+    new = [renamed, *frames(1, 3, 5, take="b"), Known("title.png", None, "u")]
+    result = renewed(old, new)
+    assert [(kind, frame.name) for kind, frame in result.frames] == [
+        ("replaced", "kite_1.png"),
+        ("same", "sky_9.png"),
+        ("added", "kite_3.png"),
+        ("old", "kite_4.png"),
+        ("added", "kite_5.png"),
+        ("replaced", "title.png"),
+    ]
+    assert result.moved == {1: 1, 2: 2, 3: 4, 4: 6}
+
+
+def test_a_number_that_comes_twice_recognises_nothing() -> None:
+    result = renewed([*frames(1), *frames(1, name="other_{}.png")], frames(1, take="b", name="new_{}.png"))
+    assert result.count("added") == 1
+    assert result.count("old") == 2
+
+
+def test_what_was_done_to_a_frame_goes_along() -> None:
+    recipe = Recipe(
+        gather=Gather(left_out=frozenset({2}), folded=frozenset({3})),
+        rhythm=Rhythm(holds={3: 9}, first=2, last=3, spans=(Span(name="walk", first=1, last=3),)),
+    )
+    moved = with_moved(recipe, {1: 1, 2: 3, 3: 5})
+    assert (set(moved.gather.left_out), set(moved.gather.folded)) == ({3}, {5})
+    assert (moved.rhythm.holds, moved.rhythm.first, moved.rhythm.last) == ({5: 9}, 3, 5)
+    assert (moved.rhythm.spans[0].first, moved.rhythm.spans[0].last) == (1, 5)
+    ordered = Recipe(rhythm=Rhythm(order=(3, 0, 1), holds={1: 9}))
+    again = with_moved(ordered, {1: 1, 2: 3, 3: 5}).rhythm
+    assert (again.order, again.holds) == ((5, 0, 1), {1: 9})
+
+
+@given(st.sets(st.integers(1, 60), min_size=1), st.sets(st.integers(1, 60)), st.sets(st.integers(1, 60)))
+def test_nothing_is_lost_and_numbers_stay_in_order(there: set[int], same: set[int], new: set[int]) -> None:
+    brought = [*frames(*sorted(same)), *frames(*sorted(new - same), take="b")]
+    result = renewed(frames(*sorted(there)), brought)
+    numbers = [frame.number for _, frame in result.frames]
+    assert numbers == sorted(there | same | new)
+    assert result.count("same") == len(there & same)
+    assert result.count("replaced") == len(there & (new - same))
+    assert result.count("added") == len((same | new) - there)
+    assert sorted(result.moved) == list(range(1, len(there) + 1))
+    assert list(result.moved.values()) == sorted(result.moved.values())

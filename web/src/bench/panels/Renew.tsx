@@ -1,0 +1,147 @@
+// Frames rendered again, laid over those that are there: the same numbers are replaced, all edits stay.
+
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, data, describeProblem, ApiError, type Limits, type Renewed } from "../../api/client";
+import { count } from "../../format";
+import { chosenFiles, refusal, send, type Brought } from "../../shelf/bring";
+import { Button, Mark } from "../../ui/controls";
+import { useContact } from "../contact";
+import type { Bench } from "../edits";
+import { arranged } from "../order";
+
+type Standing =
+  | { kind: "idle" }
+  | { kind: "sending"; done: number; total: number }
+  | { kind: "done"; renewed: Renewed }
+  | { kind: "failed"; why: string };
+
+export function Renew({ bench }: { bench: Bench }) {
+  const queries = useQueryClient();
+  const [standing, setStanding] = useState<Standing>({ kind: "idle" });
+  const files = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
+  const abort = useRef<AbortController | null>(null);
+  const { id } = bench.project;
+
+  const take = async (brought: Brought[]) => {
+    if (brought.length === 0) return;
+    abort.current = new AbortController();
+    const { signal } = abort.current;
+    setStanding({ kind: "sending", done: 0, total: brought.length });
+    try {
+      const limits = await data<Limits>(api.GET("/api/limits", { signal }));
+      const no = refusal(
+        brought.map(({ file }) => file),
+        limits,
+      );
+      if (no) {
+        setStanding({ kind: "failed", why: no });
+        return;
+      }
+      const sent = await send(brought, signal, (_, taken) =>
+        setStanding({ kind: "sending", done: taken.length, total: brought.length }),
+      );
+      const renewed = await data<Renewed>(
+        api.POST("/api/projects/{project_id}/renew", {
+          params: { path: { project_id: id } },
+          body: { import_id: sent.id },
+          signal,
+        }),
+      );
+      await queries.refetchQueries({ queryKey: ["project", id] });
+      setStanding({ kind: "done", renewed });
+    } catch (error) {
+      if (signal.aborted) setStanding({ kind: "idle" });
+      else
+        setStanding({
+          kind: "failed",
+          why: error instanceof ApiError ? describeProblem(error.problem) : String(error),
+        });
+    }
+  };
+  const chosen = (list: FileList | null) => void take(chosenFiles(list));
+  return (
+    <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
+      <h3 className="font-semibold">Rendered again?</h3>
+      <p className="text-xs text-ink-2">
+        Newer frames take the place of those with the same number; renamed ones are known by their content.
+        Everything done so far stays.
+      </p>
+      <input
+        ref={files}
+        type="file"
+        multiple
+        hidden
+        aria-label="Newer frames"
+        onChange={(event) => {
+          chosen(event.target.files);
+          event.target.value = "";
+        }}
+      />
+      <input
+        ref={folder}
+        type="file"
+        hidden
+        aria-label="Folder of newer frames"
+        {...{ webkitdirectory: "" }}
+        onChange={(event) => {
+          chosen(event.target.files);
+          event.target.value = "";
+        }}
+      />
+      {standing.kind === "sending" ? (
+        <span role="status" className="flex items-center gap-2">
+          <span className="figure grow">
+            {standing.done} of {standing.total}
+          </span>
+          <Button onClick={() => abort.current?.abort()}>Cancel</Button>
+        </span>
+      ) : (
+        <span className="flex flex-wrap gap-1.5">
+          <Button onClick={() => folder.current?.click()}>Newer folder…</Button>
+          <Button onClick={() => files.current?.click()}>Newer files…</Button>
+        </span>
+      )}
+      {standing.kind === "failed" && (
+        <p role="alert">
+          <Mark verdict="stop" word="not renewed" /> {standing.why}
+        </p>
+      )}
+      {standing.kind === "done" && (
+        <p role="status" aria-label="Renewed" className="flex flex-col items-start gap-1">
+          <Mark verdict="fine" word="renewed" />
+          <span>{inWords(standing.renewed)}</span>
+          {standing.renewed.changed.length > 0 && (
+            <button
+              type="button"
+              className="text-xs font-medium text-jay-deep hover:underline"
+              onClick={() => {
+                const order = arranged(bench.recipe.rhythm, bench.project.frames);
+                const places = standing.renewed.changed.map((position) => order.indexOf(position) + 1);
+                useContact.setState({
+                  open: true,
+                  chosen: new Set(places.filter(Boolean)),
+                  focus: places[0] ?? 1,
+                });
+              }}
+            >
+              Show what changed
+            </button>
+          )}
+        </p>
+      )}
+    </div>
+  );
+}
+
+function inWords({ same, replaced, added, old }: Renewed): string {
+  return [
+    `${count(replaced, "frame")} replaced`,
+    added > 0 ? `${added} new` : "",
+    same > 0 ? `${same} as they were` : "",
+    old > 0 ? `${old} not brought, kept` : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
