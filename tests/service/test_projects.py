@@ -161,6 +161,12 @@ def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Cli
     assert client.post(f"/api/projects/{project}/redo").json()["frames"] == 7
     again = client.post(f"/api/projects/{project}/renew", json={"import_id": started})
     assert again.status_code == 409
+    many = client.post("/api/imports").json()["id"]
+    body = [("files", (f"more_{100 + n}.png", png(frames[n % 6] // 2), "image/png")) for n in range(36)]
+    client.post(f"/api/imports/{many}/files", files=body).raise_for_status()
+    refused = client.post(f"/api/projects/{project}/renew", json={"import_id": many})
+    assert "the project would have 43 frames; 40 are the most" in refused.json()["message"]
+    assert bench(client, project)["frames"] == 7
 
 
 def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Client) -> None:

@@ -382,7 +382,7 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
     others are added. Everything done so far stays, and undo leads back.
     """
     with service.sessions.begin() as session:
-        done = imports.renew(session, project_id, wish.import_id)
+        done = imports.renew(session, project_id, wish.import_id, service.settings.most_files)
     service.changed(project_id)
     return done
 

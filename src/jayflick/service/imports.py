@@ -319,7 +319,7 @@ def split(session: Session, project_id: str, positions: Sequence[int]) -> Projec
     return make_project(session, gather(files)[0], hashes, title=title[:200], recipe=kept)
 
 
-def renew(session: Session, project_id: str, import_id: str) -> Renewed:
+def renew(session: Session, project_id: str, import_id: str, most_frames: int) -> Renewed:
     """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`."""
     project = projects.find(session, project_id, lock=True)
     revision = projects.current(session, project)
@@ -339,6 +339,11 @@ def renew(session: Session, project_id: str, import_id: str) -> Renewed:
         for found in sequence.files
     ]
     result = renewed(old, new)
+    if len(result.frames) > most_frames:
+        raise InputError(
+            f"the project would have {len(result.frames)} frames; {most_frames} are the most",
+            remedy="bring fewer, or make them a project of their own",
+        )
     there = {frame.sha256: _found(frame, picture) for frame, picture in rows}
     known = there | brought
     files = [replace(known[frame.sha256], name=frame.name, number=frame.number) for _, frame in result.frames]

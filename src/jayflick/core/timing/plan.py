@@ -70,8 +70,9 @@ def plan_rhythm(
         steps.reverse()
     elif direction == "there-and-back":
         steps += steps[-2:0:-1]  # neither end twice: 2N - 2 frames
-    steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2)) * rhythm.cycles
-    _few_enough(len(steps))
+    steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2))
+    _few_enough(len(steps) * rhythm.cycles)
+    steps *= rhythm.cycles
     scale = Fraction(1)
     if rhythm.length is not None:
         scale = Fraction(rhythm.length) / sum(step.time for step in steps)
@@ -133,6 +134,7 @@ def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: 
         if gap and gather.gaps == "hold":
             steps[-1] = _longer(steps[-1], each[place] * gap, rhythm)
         elif gap and gather.gaps == "blend":
+            _few_enough(len(steps) + gap)
             here, following = steps[-1].shot, Shot.still(position + 1)
             steps += [
                 _Step(place, blend(here, following, i / (gap + 1)), each[place]) for i in range(1, gap + 1)

@@ -65,24 +65,24 @@ def find_seams(glances: NDArray[np.uint8], least: int, most: int = 6) -> Seam:
     return Seam([float(step) for step in steps], usual, whole, best)
 
 
-def _distances(glances: NDArray[np.uint8]) -> NDArray[np.float64]:
-    """The root mean square difference of each frame to each, shape (frames, frames)."""
-    samples = glances.astype(np.float64)
+def _distances(glances: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """The root mean square difference of each frame to each, shape (frames, frames), to a tenth of a level."""
+    samples = glances.astype(np.float32)
     samples -= samples.mean(axis=0)  # smaller numbers lose less when they are multiplied out
     squares = (samples**2).sum(axis=1)
     apart = squares[:, None] + squares[None, :] - 2 * (samples @ samples.T)
-    apart[apart < 1e-6 * squares.max(initial=1.0)] = 0
+    apart[apart < 2e-6 * squares.max(initial=1.0)] = 0
     return np.asarray(np.sqrt(apart / samples.shape[1]))
 
 
-def _costs(far: NDArray[np.float64], steps: NDArray[np.float64]) -> NDArray[np.float64]:
+def _costs(far: NDArray[np.float32], steps: NDArray[np.float32]) -> NDArray[np.float32]:
     """How badly a range closes, at [last, first], in levels; only the half with first before last is of use."""
     count = len(far)
     inner = steps[:-1]
     beside_last = np.append(inner[:1], inner)  # the step that leads to each frame
     beside_first = np.append(inner, inner[-1:])  # the step that leads from it
     total = np.abs(far - (beside_last[:, None] + beside_first[None, :]) / 2)
-    votes = np.ones((count, count))
+    votes = np.ones((count, count), np.uint8)
     total[:-1] += far[1:]  # the frame after the last, against the first
     votes[:-1] += 1
     total[:, 1:] += far[:, :-1]  # the last, against the frame before the first
