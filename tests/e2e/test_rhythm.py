@@ -80,6 +80,19 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     speed.press("Enter")
     assert sum(played(desk)["delays"]) == 2000
     undo_all(desk)
+    own = panel.get_by_role("textbox", name="The output's own rate")
+    own.fill("10")  # told while it is typed, before anything is changed
+    would = panel.get_by_role("status", name="What this rate would do")
+    expect(would).to_contain_text("Would play 10 pictures in 1.000 s; dropped: 2, 4, 6–7, 9, 11–12, 14, 16 …")
+    lane = desk.page.get_by_role("group", name="All frames")
+    expect(lane.get_by_title("Frames 6 to 7 are dropped")).to_be_visible()
+    own.press("Escape")
+    expect(would).to_be_hidden()
+    assert len(played(desk)["places"]) == 24
+    own.fill("60")
+    own.press("Enter")
+    expect(panel).to_contain_text("no frame dropped; shown more than once: 1–24")
+    undo_all(desk)
 
 
 def test_many_delays_are_added_scaled_ramped_and_pasted(desk: Desk) -> None:

@@ -114,11 +114,14 @@ export function TextField({
   read = (text) => (text.trim() ? text.trim() : null),
   className = "",
   onStep,
+  onText,
   ...rest
 }: {
   label: string;
   value: string;
   onCommit: (value: string) => void;
+  /** Told of what is typed before it is taken; empty once it is, or taken back. */
+  onText?: (text: string) => void;
   /** The value as it will be taken, or null when the text is none. */
   read?: (text: string) => string | null;
   className?: string;
@@ -133,6 +136,7 @@ export function TextField({
   const bad = read(text) === null;
   const commit = () => {
     setEditing(false);
+    onText?.("");
     const taken = escaped.current ? null : read(text);
     escaped.current = false;
     if (taken !== null && taken !== value) onCommit(taken);
@@ -155,6 +159,7 @@ export function TextField({
       onChange={(event) => {
         setText(event.target.value);
         setEditing(true);
+        onText?.(event.target.value);
       }}
       onBlur={commit}
       onKeyDown={(event) => {

@@ -1,6 +1,6 @@
 // How fast it all plays: the frames' rate, the output's own, speed and length; with what the file really holds.
 
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import type { PlanInfo, Recipe } from "../../../api/client";
 import { count, FLICKS, hundredths, parseDelay, readRate, seconds } from "../../../format";
 import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
@@ -31,6 +31,14 @@ export function PacePart({ bench, result }: PanelProps) {
   const setTake = (label: string, change: Partial<Bench["output"]["take"]>) =>
     bench.edit(label, (recipe) => withTake(bench, recipe, change));
   const plan = usePlan(bench, bench.recipe);
+  const [typed, setTyped] = useState("");
+  const typedRate = readRate(typed);
+  const typedPlan = usePlan(bench, typedRate ? withTake(bench, bench.recipe, { rate: typedRate }) : null);
+  useEffect(() => {
+    if (!typedPlan) return;
+    usePreview.setState({ dropped: typedPlan.dropped });
+    return () => usePreview.setState({ dropped: null });
+  }, [typedPlan]);
   const holds = Object.keys(rhythm.holds).length;
   const wished = (result?.durations.reduce((sum, flicks) => sum + flicks, 0) ?? 0) / FLICKS;
   const delays = result?.info.frames.map((frame) => frame.delay_ms / 10) ?? [];
@@ -81,6 +89,7 @@ export function PacePart({ bench, result }: PanelProps) {
           value={take.rate ?? ""}
           placeholder="as it is"
           read={readRate}
+          onText={setTyped}
           onCommit={(rate) =>
             setTake(rate ? `Plays at ${rate} fps` : "Plays at the frames’ rate", { rate: rate || null })
           }
@@ -99,11 +108,12 @@ export function PacePart({ bench, result }: PanelProps) {
           />
         )}
       </Row>
-      {take.rate !== null && plan && (
-        <p className="text-xs text-ink-2">
-          Same length, {count(plan.shots.length, "step")}
-          {plan.dropped.length > 0 ? `; dropped: ${inWords(plan.dropped)}` : ", no frame dropped"}
+      {typedPlan && typedRate ? (
+        <p role="status" aria-label="What this rate would do" className="text-xs text-look">
+          Would play {atRate(typedPlan, typedRate)}
         </p>
+      ) : (
+        take.rate !== null && plan && <p className="text-xs text-ink-2">Plays {atRate(plan, take.rate)}</p>
       )}
       <Row label="Speed">
         <TextField
@@ -195,6 +205,19 @@ export function PacePart({ bench, result }: PanelProps) {
       </div>
     </>
   );
+}
+
+/** What an output's own rate makes of the frames: in the same time, which are dropped and which stay on longer. */
+function atRate(plan: PlanInfo, rate: string): string {
+  const tick = perFrame(rate);
+  const longer = plan.places.filter((_, index) => (plan.durations[index] ?? 0) > 1.5 * tick);
+  return [
+    `${count(plan.shots.length, "picture")} in ${(plan.duration_ms / 1000).toFixed(3)} s`,
+    plan.dropped.length > 0 ? `dropped: ${inWords(plan.dropped)}` : "no frame dropped",
+    longer.length > 0 ? `shown more than once: ${inWords([...new Set(longer)].sort((a, b) => a - b))}` : "",
+  ]
+    .filter(Boolean)
+    .join("; ");
 }
 
 /** What to do about frames shorter than any viewer shows: shown with the frames it would cost. */
