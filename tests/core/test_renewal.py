@@ -11,7 +11,7 @@ def frames(*numbers: int, take: str = "a", name: str = "kite_{}.png") -> list[Kn
     return [Known(name.format(number), number, f"{take}{number}") for number in numbers]
 
 
-def test_frames_are_recognised_by_content_then_number_then_name() -> None:
+def test_frames_are_recognised_by_name_then_content_then_number() -> None:
     old = [*frames(1, 2, 4), Known("title.png", None, "t")]
     renamed = Known("sky_9.png", 9, "a2")  # the picture of 2 under another name and number
     new = [renamed, *frames(1, 3, 5, take="b"), Known("title.png", None, "u")]
@@ -25,6 +25,22 @@ def test_frames_are_recognised_by_content_then_number_then_name() -> None:
         ("replaced", "title.png"),
     ]
     assert result.moved == {1: 1, 2: 2, 3: 4, 4: 6}
+    assert [frame.number for _, frame in result.frames] == [1, 2, 3, 4, 5, None]
+
+
+def test_a_frame_that_now_shows_what_another_showed_is_still_itself() -> None:
+    old = frames(1, 2, 3)
+    held = renewed(old, [Known("kite_3.png", 3, "a2")])  # 3 was rendered as a hold of 2
+    assert [(kind, frame.sha256) for kind, frame in held.frames] == [
+        ("old", "a1"),
+        ("old", "a2"),
+        ("replaced", "a2"),
+    ]
+    take = [Known("take2_2.png", 2, "a2"), Known("take2_3.png", 3, "a2")]
+    assert [kind for kind, _ in renewed(old, take).frames] == ["old", "same", "replaced"]
+    shifted = renewed(old, [Known(f"take2_{n + 1}.png", n + 1, f"a{n}") for n in (1, 2, 3)])
+    assert [kind for kind, _ in shifted.frames] == ["same"] * 3  # renamed from 2 to 4
+    assert [frame.number for _, frame in shifted.frames] == [1, 2, 3]
 
 
 def test_a_number_that_comes_twice_recognises_nothing() -> None:

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { ago, FLICKS, hundredths, kilobytes, parseDelay, readRate } from "./format";
+import { ago, FLICKS, hundredths, kilobytes, numbersInWords, parseDelay, readRate } from "./format";
 
 it("reads delays with and without their unit", () => {
   expect(["4", "4cs", "40ms", "0.04s", " 0.04 S "].map(parseDelay)).toEqual(Array(5).fill(FLICKS / 25));
@@ -9,6 +9,12 @@ it("reads delays with and without their unit", () => {
 it("takes rates that the service takes, and no others", () => {
   for (const rate of ["24", "12.5", "24000/1001", "1000"]) expect(readRate(rate)).toBe(rate);
   for (const wrong of ["0", "1001", "24/0", "fast", "1.5/2", "-3"]) expect(readRate(wrong)).toBeNull();
+});
+
+it("draws runs of numbers together", () => {
+  expect(numbersInWords([2, 4, 6, 7, 9, 11, 12, 13])).toBe("2, 4, 6–7, 9, 11–13");
+  expect(numbersInWords([1, 3, 5], 2)).toBe("1, 3 …");
+  expect(numbersInWords([])).toBe("");
 });
 
 it("writes figures that do not flatter", () => {

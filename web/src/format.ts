@@ -60,3 +60,21 @@ export function hundredths(flicks: number): string {
   const value = (flicks * 100) / FLICKS;
   return Number.isInteger(value) ? String(value) : value.toFixed(2);
 }
+
+/** Numbers in rising order drawn together: first and last of each run. */
+export function runs(numbers: readonly number[]): [number, number][] {
+  const found: [number, number][] = [];
+  for (const number of numbers) {
+    const last = found.at(-1);
+    if (last && number === last[1] + 1) last[1] = number;
+    else found.push([number, number]);
+  }
+  return found;
+}
+
+/** The first numbers of a list, runs drawn together. */
+export function numbersInWords(numbers: readonly number[], most = 7): string {
+  const found = runs(numbers);
+  const words = found.slice(0, most).map(([from, to]) => (from === to ? String(from) : `${from}–${to}`));
+  return words.join(", ") + (found.length > most ? " …" : "");
+}

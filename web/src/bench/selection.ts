@@ -6,7 +6,7 @@ import { count, FLICKS, hundredths } from "../format";
 import { added, withoutHolds, withTimes } from "./delays";
 import type { Bench } from "./edits";
 import { leaveOutPositions } from "./findings";
-import { arranged, rearranged } from "./order";
+import { arranged, dropped, rearranged } from "./order";
 
 /** Places in the order: a frame that is played there and back is selected in both directions. */
 export const useSelection = create<{
@@ -72,10 +72,7 @@ export function leaveOut(bench: Bench): void {
   if (bench.recipe.rhythm.order === null) bench.edit(label, leaveOutPositions(places));
   else {
     // In an order made by hand a frame may stand in several places: only the chosen ones go.
-    reorder(bench, label, (length) => {
-      const kept = Array.from({ length }, (_, index) => index + 1).filter((place) => !places.includes(place));
-      return kept;
-    });
+    reorder(bench, label, (length) => dropped(length, places));
   }
 }
 

@@ -6,7 +6,6 @@ import {
   api,
   ApiError,
   data,
-  describeProblem,
   type Choice,
   type FileTaken,
   type ImportDone,
@@ -141,15 +140,6 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
   const { signal } = abort;
   useBringing.setState({ ...NOTHING, progress: { done: 0, total: files.length, importId: "" } });
   try {
-    const limits = await data<Limits>(api.GET("/api/limits", { signal }));
-    const no = refusal(
-      files.map(({ file }) => file),
-      limits,
-    );
-    if (no) {
-      useBringing.setState({ error: no });
-      return null;
-    }
     const { id, taken } = await send(files, signal, (importId, so) => {
       useBringing.setState({ progress: { done: so.length, total: files.length, importId } });
       saw(...so.slice(-BATCH_FILES).map((file) => file.picture));
@@ -174,12 +164,21 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
   }
 }
 
-/** Send files into an import that is left open; `sent` is told of all that went so far, after each batch. */
+/**
+ * Send files into an import that is left open; `sent` is told of all that went so far, after each batch. Throws, before
+ * anything is sent, when they are more than the limits allow.
+ */
 export async function send(
   files: readonly Brought[],
   signal: AbortSignal,
   sent: (importId: string, taken: readonly FileTaken[]) => void,
 ): Promise<{ id: string; taken: FileTaken[] }> {
+  const limits = await data<Limits>(api.GET("/api/limits", { signal }));
+  const no = refusal(
+    files.map(({ file }) => file),
+    limits,
+  );
+  if (no) throw new Error(no);
   const { id } = await data<ImportStarted>(api.POST("/api/imports", { signal }));
   const taken: FileTaken[] = [];
   const waiting = batches(files);
@@ -236,7 +235,7 @@ async function finish(
 }
 
 function fail(error: unknown): void {
-  useBringing.setState({ error: error instanceof ApiError ? describeProblem(error.problem) : String(error) });
+  useBringing.setState({ error: error instanceof Error ? error.message : String(error) });
 }
 
 /** What is said of the limits before anyone waits. */

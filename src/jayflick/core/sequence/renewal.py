@@ -32,32 +32,36 @@ class Renewal:
 def renewed(old: Sequence[Known], new: Sequence[Known]) -> Renewal:
     """Lay ``new`` frames over ``old`` ones.
 
-    A frame is recognised by its content, whatever it is called now; else by its number, where the old ones have
-    it once; else by its name. What is recognised by nothing is added where its number belongs, or at the end.
+    A frame is recognised by its name; else by its content, if that is unmistakable on both sides (a picture that
+    is held comes more than once); else by its number, where the old ones have it once. It keeps the number it was
+    known by. What is recognised by nothing is added where its number belongs, or at the end.
     """
-    by_content = {frame.sha256: index for index, frame in enumerate(old)}
+    pictures = Counter(frame.sha256 for frame in old), Counter(frame.sha256 for frame in new)
     numbers = Counter(frame.number for frame in old if frame.number is not None)
+    by_name = {frame.name: index for index, frame in enumerate(old)}
+    by_content = {frame.sha256: index for index, frame in enumerate(old)}
     by_number = {
         frame.number: index
         for index, frame in enumerate(old)
         if frame.number is not None and numbers[frame.number] == 1
     }
-    by_name = {frame.name: index for index, frame in enumerate(old)}
+
+    def recognised(frame: Known) -> int | None:
+        if frame.name in by_name:
+            return by_name[frame.name]
+        if pictures[0][frame.sha256] == pictures[1][frame.sha256] == 1:
+            return by_content[frame.sha256]
+        return by_number.get(frame.number) if frame.number is not None else None
+
     result: list[tuple[str, Known]] = [("old", frame) for frame in old]
     added: list[Known] = []
     for frame in new:
-        if frame.sha256 in by_content:
-            result[by_content[frame.sha256]] = ("same", frame)
-    for frame in new:
-        if frame.sha256 in by_content:
-            continue
-        index = by_number.get(frame.number) if frame.number is not None else None
-        index = by_name.get(frame.name) if index is None else index
+        index = recognised(frame)
         if index is None:
             added.append(frame)
-        elif result[index][0] == "old":
-            # The number stays the old one's: it is what the frame was recognised by, or it had none.
-            result[index] = ("replaced", Known(frame.name, old[index].number, frame.sha256))
+        elif result[index][0] == "old":  # of two for one place the first counts
+            what = "same" if frame.sha256 == old[index].sha256 else "replaced"
+            result[index] = (what, Known(frame.name, old[index].number, frame.sha256))
     places: list[tuple[float, int, tuple[str, Known]]] = [
         (float(index), 0, entry) for index, entry in enumerate(result)
     ]

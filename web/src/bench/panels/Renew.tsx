@@ -2,9 +2,9 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, data, describeProblem, ApiError, type Limits, type Renewed } from "../../api/client";
+import { api, data, type Renewed } from "../../api/client";
 import { count } from "../../format";
-import { chosenFiles, refusal, send, type Brought } from "../../shelf/bring";
+import { chosenFiles, send, type Brought } from "../../shelf/bring";
 import { Button, Mark } from "../../ui/controls";
 import { useContact } from "../contact";
 import type { Bench } from "../edits";
@@ -25,20 +25,10 @@ export function Renew({ bench }: { bench: Bench }) {
   const { id } = bench.project;
 
   const take = async (brought: Brought[]) => {
-    if (brought.length === 0) return;
     abort.current = new AbortController();
     const { signal } = abort.current;
     setStanding({ kind: "sending", done: 0, total: brought.length });
     try {
-      const limits = await data<Limits>(api.GET("/api/limits", { signal }));
-      const no = refusal(
-        brought.map(({ file }) => file),
-        limits,
-      );
-      if (no) {
-        setStanding({ kind: "failed", why: no });
-        return;
-      }
       const sent = await send(brought, signal, (_, taken) =>
         setStanding({ kind: "sending", done: taken.length, total: brought.length }),
       );
@@ -56,7 +46,7 @@ export function Renew({ bench }: { bench: Bench }) {
       else
         setStanding({
           kind: "failed",
-          why: error instanceof ApiError ? describeProblem(error.problem) : String(error),
+          why: error instanceof Error ? error.message : String(error),
         });
     }
   };

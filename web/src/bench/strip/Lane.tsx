@@ -2,6 +2,7 @@
 
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { thumbUrl, type ResultInfo } from "../../api/client";
+import { runs } from "../../format";
 import { show, usePlayhead } from "../../player/playhead";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
@@ -180,15 +181,4 @@ function Mark({ result, each }: { result: ResultInfo; each: number }) {
     return usePlayhead.subscribe(place);
   }, [result, each]);
   return <span ref={mark} className="pointer-events-none absolute inset-y-0 left-0 w-[2px] bg-ink" />;
-}
-
-/** Numbers in rising order drawn together: first and last of each run. */
-export function runs(numbers: readonly number[]): [number, number][] {
-  const found: [number, number][] = [];
-  for (const number of numbers) {
-    const last = found.at(-1);
-    if (last && number === last[1] + 1) last[1] = number;
-    else found.push([number, number]);
-  }
-  return found;
 }

@@ -2,13 +2,12 @@
 
 import { useEffect, useMemo, useState } from "react";
 import type { PlanInfo, Recipe } from "../../../api/client";
-import { count, FLICKS, hundredths, parseDelay, readRate, seconds } from "../../../format";
+import { count, FLICKS, hundredths, numbersInWords, parseDelay, readRate, seconds } from "../../../format";
 import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import { perFrame, type Rhythm } from "../../delays";
 import type { Bench } from "../../edits";
 import { usePreview } from "../../range";
 import { FLOOR } from "../../selection";
-import { runs } from "../../strip/Lane";
 import { Facts, type PanelProps } from "../panel";
 import { usePlan } from "./usePlan";
 
@@ -213,8 +212,10 @@ function atRate(plan: PlanInfo, rate: string): string {
   const longer = plan.places.filter((_, index) => (plan.durations[index] ?? 0) > 1.5 * tick);
   return [
     `${count(plan.shots.length, "picture")} in ${(plan.duration_ms / 1000).toFixed(3)} s`,
-    plan.dropped.length > 0 ? `dropped: ${inWords(plan.dropped)}` : "no frame dropped",
-    longer.length > 0 ? `shown more than once: ${inWords([...new Set(longer)].sort((a, b) => a - b))}` : "",
+    plan.dropped.length > 0 ? `dropped: ${numbersInWords(plan.dropped)}` : "no frame dropped",
+    longer.length > 0
+      ? `shown more than once: ${numbersInWords([...new Set(longer)].sort((a, b) => a - b))}`
+      : "",
   ]
     .filter(Boolean)
     .join("; ");
@@ -252,7 +253,7 @@ function TooFast({
         Keep the {seconds(length)} s, drop {plan ? plan.dropped.length : "…"} of {now?.shots.length ?? "…"}
       </Button>
       {plan && plan.dropped.length > 0 && (
-        <p className="text-xs">Dropped, marked on the strip: {inWords(plan.dropped)}</p>
+        <p className="text-xs">Dropped, marked on the strip: {numbersInWords(plan.dropped)}</p>
       )}
       {even && (
         <Button onClick={() => set(`Rate to ${CEILING}`, { rate: String(CEILING) })}>
@@ -283,13 +284,6 @@ function Kinds({ plan }: { plan: PlanInfo }) {
         })}
     </span>
   );
-}
-
-/** The first numbers of a list, runs drawn together. */
-export function inWords(numbers: readonly number[], most = 7): string {
-  const found = runs(numbers);
-  const words = found.slice(0, most).map(([from, to]) => (from === to ? String(from) : `${from}–${to}`));
-  return words.join(", ") + (found.length > most ? " …" : "");
 }
 
 /** The first delays in hundredths, and how many follow. */
