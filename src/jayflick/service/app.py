@@ -378,7 +378,7 @@ def get_archive(
 def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed:
     """Lay the frames of an import over a project's.
 
-    A frame that is there already, by its content or else by its number, takes the place of the older one;
+    A frame that is there already, by its name, its content or its number, takes the place of the older one;
     others are added. Everything done so far stays, and undo leads back.
     """
     with service.sessions.begin() as session:

@@ -32,9 +32,9 @@ class Renewal:
 def renewed(old: Sequence[Known], new: Sequence[Known]) -> Renewal:
     """Lay ``new`` frames over ``old`` ones.
 
-    A frame is recognised by its name; else by its content, if that is unmistakable on both sides (a picture that
-    is held comes more than once); else by its number, where the old ones have it once. It keeps the number it was
-    known by. What is recognised by nothing is added where its number belongs, or at the end.
+    A frame is recognised by its name; else by its content, if that is unmistakable on both sides (a picture
+    that is held comes more than once); else by its number, where the old ones have it once. It keeps the
+    number it was known by. What is recognised by nothing is added where its number belongs, or at the end.
     """
     pictures = Counter(frame.sha256 for frame in old), Counter(frame.sha256 for frame in new)
     numbers = Counter(frame.number for frame in old if frame.number is not None)

@@ -74,7 +74,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
             {Math.abs(by)}
           </Button>
         ))}
-        <span className="text-ink-2">hundredths</span>
+        <span className="text-ink-2">cs</span>
       </Row>
       <Row label="Scale">
         <NumberField label="Scale in percent" value={percent} min={1} max={5000} onCommit={setPercent} />
