@@ -83,7 +83,7 @@ def strip(page: Page) -> dict[str, tuple[float, float, int]]:
 
 
 def bulk(page: Page) -> list[float]:
-    """From the key press that sets all delays to the new ones on the stage, in ms, for several edits."""
+    """From the key press that sets all delays until they are saved and drawn, in ms, for several edits."""
     page.keyboard.press("Control+a")
     field = page.get_by_role("textbox", name="Delay of the selected frames")
     times = []
@@ -93,7 +93,8 @@ def bulk(page: Page) -> list[float]:
             """() => {
                 const stage = document.querySelector('[aria-label="Stage"]');
                 window.shown = new Promise((resolve) => {
-                    new MutationObserver((_, watch) => { watch.disconnect(); resolve(performance.now()); })
+                    const drawn = () => requestAnimationFrame(() => setTimeout(() => resolve(performance.now())));
+                    new MutationObserver((_, watch) => { watch.disconnect(); drawn(); })
                         .observe(stage, { attributes: true, attributeFilter: ["data-result"] });
                 });
                 addEventListener("keydown", () => { window.begun = performance.now(); },

@@ -24,7 +24,7 @@ from .core.recipe import Recipe
 from .core.render import Rendered, render
 from .core.sequence.files import FileFrame, list_files, look_at, project_in, read_file
 from .core.sequence.gather import Sequence as Sequence_
-from .core.sequence.gather import gather
+from .core.sequence.gather import gather, missing_after
 from .core.sequence.project_file import ProjectFile
 from .core.sequence.rhythm import own_rhythm
 from .core.stages import Stages
@@ -177,7 +177,11 @@ def _frames_of(project: ProjectFile, files: list[Path], scratch: Path) -> list[F
                 file=entry.name,
                 remedy="give all parts of the project, unchanged",
             )
-    return [replace(came[entry.sha256], name=entry.name, number=entry.number) for entry in project.frames]
+    gaps = missing_after([entry.number for entry in project.frames], project.report)
+    return [
+        replace(came[entry.sha256], name=entry.name, missing_after=gap)
+        for entry, gap in zip(project.frames, gaps, strict=True)
+    ]
 
 
 def _frames(
@@ -209,7 +213,11 @@ def _frames(
         ": ".join(printable(text) for text in (problem["file"], problem["message"]) if text)
         for problem in sequence.problems
     ]
-    return [replace(frames[found.name], number=found.number) for found in sequence.files], sequence, notes
+    gaps = missing_after(found.number for found in sequence.files)
+    brought = [
+        replace(frames[found.name], missing_after=gap) for found, gap in zip(sequence.files, gaps, strict=True)
+    ]
+    return brought, sequence, notes
 
 
 def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:

@@ -31,7 +31,7 @@ def frames(tmp_path: Path) -> list[FileFrame]:
 
 
 def delays(rendered: Rendered) -> list[int]:
-    return [frame["delay_ms"] for frame in rendered.info["frames"]]
+    return [10 * delay for delay in rendered.delays]
 
 
 def test_the_same_recipe_gives_the_same_bytes_with_and_without_stage_results(
@@ -86,7 +86,11 @@ def test_what_is_told_of_a_result_is_what_its_bytes_hold(
     stages = Stages(tmp_path / "stages")
     for wish in ({"rate": "10"} | rhythm, {"holds": {1: 705_600_000}} | rhythm):  # the second only in time
         made = render(recipe(wish), frames, "page", stages)
-        assert made.info == describe(read_gif(made.data), len(made.data))
+        described = describe(read_gif(made.data), len(made.data))
+        each = described.pop("frames")
+        assert made.info == described
+        assert made.delays == [frame["delay_ms"] // 10 for frame in each]
+        assert made.costs == [frame["bytes"] for frame in each]
 
 
 def test_delays_that_viewers_would_replace_are_never_silent(frames: list[FileFrame], tmp_path: Path) -> None:

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
 from jayflick.core.recipe import Gather, Rhythm, Take
+from jayflick.core.sequence.gather import missing_after
 from jayflick.core.timing.conform import GIF_FLOOR, conform
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations, parse_delay, parse_rate
 from jayflick.core.timing.formats import apng, gif, video, webp
@@ -79,7 +80,7 @@ def test_delays_and_rates_are_read_with_their_unit() -> None:
 
 
 def positions(count: int, left_out: tuple[int, ...] = (), **rhythm: object) -> list[int]:
-    plan = plan_rhythm(Gather(left_out=frozenset(left_out)), Rhythm.model_validate(rhythm), [None] * count)
+    plan = plan_rhythm(Gather(left_out=frozenset(left_out)), Rhythm.model_validate(rhythm), [0] * count)
     return list(plan.positions)
 
 
@@ -101,14 +102,14 @@ def test_there_and_back_doubles_neither_end(count: int) -> None:
 
 def test_holds_belong_to_a_frame_in_both_directions() -> None:
     rhythm = Rhythm(rate="25", holds={2: SECOND}, direction="there-and-back")
-    plan = plan_rhythm(Gather(), rhythm, [1, 2, 3])
+    plan = plan_rhythm(Gather(), rhythm, [0] * 3)
     assert plan.positions == (1, 2, 3, 2)
     assert [duration // HUNDREDTH for duration in plan.durations] == [4, 100, 4, 100]
 
 
 def played(count: int, take: dict[str, object] | None = None, **rhythm: object) -> Plan:
     wish = Rhythm.model_validate(rhythm)
-    return plan_rhythm(Gather(), wish, range(1, count + 1), Take.model_validate(take or {}))
+    return plan_rhythm(Gather(), wish, [0] * count, Take.model_validate(take or {}))
 
 
 def test_an_order_made_by_hand_is_played_with_its_own_holds() -> None:
@@ -178,13 +179,22 @@ def test_a_dissolve_fades_the_end_into_the_beginning() -> None:
 
 
 def test_missing_numbers_are_held_or_blended() -> None:
-    numbers = [1, 2, 5]
-    held = plan_rhythm(Gather(gaps="hold"), Rhythm(rate="50"), numbers)
+    gaps = missing_after([1, 2, 5])
+    held = plan_rhythm(Gather(gaps="hold"), Rhythm(rate="50"), gaps)
     assert [duration // HUNDREDTH for duration in held.durations] == [2, 6, 2]
-    filled = plan_rhythm(Gather(gaps="blend"), Rhythm(rate="50"), numbers)
+    filled = plan_rhythm(Gather(gaps="blend"), Rhythm(rate="50"), gaps)
     assert [str(shot) for shot in filled.shots] == ["1", "2", "2x171+3x85", "2x85+3x171", "3"]
     assert set(filled.durations) == {2 * HUNDREDTH}
     assert filled.places == (1, 2, 2, 2, 3)
+
+
+def test_nothing_is_missing_between_two_sequences_nor_where_numbers_leap() -> None:
+    parts = [{"first": 1, "last": 2}, {"first": 3, "last": 5}]
+    assert missing_after([1, 2, 11, 14, 15], {"parts": parts}) == [0, 0, 2, 0, 0]
+    assert missing_after([1, 2, 11, 14, 15]) == [0, 8, 2, 0, 0]
+    assert missing_after([1, 1002, 2004, None, 7, 3]) == [1000, 0, 0, 0, 0, 0]
+    for broken in ({"parts": "?"}, {"parts": [{}, 3, {"last": 99}]}):  # a report may come from a file
+        assert missing_after([1, 3], broken) == [1, 0]
 
 
 @given(
@@ -207,7 +217,7 @@ def test_what_cannot_be_played_is_refused() -> None:
     with pytest.raises(InputError, match="it would play 30000 frames; 20000 are the most"):
         played(30, cycles=1000)
     with pytest.raises(InputError, match="20000 are the most"):
-        plan_rhythm(Gather(gaps="blend"), Rhythm(), [1000 * n for n in range(25)])
+        plan_rhythm(Gather(gaps="blend"), Rhythm(), missing_after([1000 * n for n in range(25)]))
     for text in ("", "1x300", "1x100", "a", "1+2", "1x-5+2x261"):
         with pytest.raises(ValueError, match="is not a frame or a blend"):
             Shot.parse(text)

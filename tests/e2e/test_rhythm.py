@@ -30,8 +30,7 @@ def played(desk: Desk) -> dict[str, list[int]]:
     desk.settled()
     project = desk.page.url.rsplit("/", 1)[1]
     result = desk.page.request.get(f"{desk.base}/api/projects/{project}").json()["results"][0]
-    delays = [frame["delay_ms"] for frame in result["info"]["frames"]]
-    return {"positions": result["positions"], "places": result["places"], "delays": delays}
+    return {name: result[name] for name in ("positions", "places", "delays")}
 
 
 def undo_all(desk: Desk) -> None:

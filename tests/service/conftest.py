@@ -119,8 +119,10 @@ def project_of(client: httpx.Client, frames: Pictures | None = None) -> str:
 
 
 def bench(client: httpx.Client, project_id: str) -> dict[str, Any]:
+    """All there is of a project: the bench, and its ``frame_list`` and ``report``."""
     document: dict[str, Any] = client.get(f"/api/projects/{project_id}").raise_for_status().json()
-    return document
+    frames = client.get(f"/api/projects/{project_id}/frames/{document['frame_set']}").raise_for_status().json()
+    return {**document, "frame_list": frames["frames"], "report": frames["report"]}
 
 
 def until(condition: Callable[[], Any], seconds: float = 60) -> Any:

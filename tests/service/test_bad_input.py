@@ -55,14 +55,14 @@ def test_a_bad_file_is_named_and_the_others_stay(
     assert card["frames"] == 5
     assert finished(client, card["id"])["info"]["count"] == 5
     if name == "wave_6.png":
-        assert card["report"]["problems"][0]["file"] == name
+        assert bench(client, card["id"])["report"]["problems"][0]["file"] == name
 
 
 def test_a_frame_of_another_size_is_reported_and_not_used(client: httpx.Client) -> None:
     found = bring(client, [*GOOD, ("wave_6.png", png(moving_square(1, 30, 30)[0]))])
     (card,) = found["projects"]
     assert (card["frames"], card["recipe"]["gather"]["left_out"]) == (6, [6])
-    (problem,) = card["report"]["problems"]
+    (problem,) = bench(client, card["id"])["report"]["problems"]
     assert (problem["kind"], problem["file"], problem["positions"]) == ("size", "wave_6.png", [6])
     assert "is 30 × 30, the others are 48 × 32" in problem["message"]
     assert finished(client, card["id"])["info"]["count"] == 5
@@ -123,7 +123,7 @@ def test_the_command_line_prints_the_same_report(
     assert cli.main(["gather", str(tmp_path), "--json"]) == 0
     (printed,) = json.loads(capsys.readouterr().out)["sequences"]
     (card,) = bring(client, files)["projects"]
-    assert printed == card["report"]
+    assert printed == bench(client, card["id"])["report"]
     assert len(printed["problems"]) == 4
 
 
@@ -143,9 +143,9 @@ def test_a_moving_picture_keeps_its_delays_and_repeat(client: httpx.Client) -> N
     out = BytesIO()
     first.save(out, "PNG", save_all=True, append_images=others, duration=[100, 50, 50, 200], loop=3)
     (card,) = bring(client, [("wave.png", out.getvalue())])["projects"]
-    info = finished(client, card["id"])["info"]
-    assert (card["name"], info["repeat"]) == ("Wave", 3)
-    assert [frame["delay_ms"] for frame in info["frames"]] == [100, 50, 50, 200]
+    result = finished(client, card["id"])
+    assert (card["name"], result["info"]["repeat"]) == ("Wave", 3)
+    assert result["delays"] == [100, 50, 50, 200]
 
 
 def test_sequences_of_one_drop_become_one_project_each_one_of_all_or_separate_pictures(
@@ -170,7 +170,10 @@ def test_sequences_of_one_drop_become_one_project_each_one_of_all_or_separate_pi
     assert [card["frames"] for card in brought(None)] == [5, 5]
     (together,) = brought([{"patterns": both}])
     assert (together["name"], together["frames"]) == ("Tern fly", 10)
-    assert [(part["labels"], part["first"], part["last"]) for part in together["report"]["parts"]] == [
+    assert [
+        (part["labels"], part["first"], part["last"])
+        for part in bench(client, together["id"])["report"]["parts"]
+    ] == [
         (["NE"], 1, 5),
         (["N"], 6, 10),
     ]

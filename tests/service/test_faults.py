@@ -133,7 +133,9 @@ def test_an_import_that_nobody_finished_is_cleared_away_and_nothing_else(
             assert clear(sessions, store, timedelta(0)) == 3
             assert clear(sessions, store, timedelta(0)) == 0
             shown = (await client.get(f"/api/projects/{project}")).json()
-            for frame in shown["frame_list"]:
+            frames = (await client.get(f"/api/projects/{project}/frames/{shown['frame_set']}")).json()["frames"]
+            assert len(frames) == 3
+            for frame in frames:
                 assert store.path(frame["sha256"]).is_file()
             result = shown["results"][0]
             data = await client.get(f"/api/results/{result['id']}/file")

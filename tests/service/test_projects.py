@@ -30,7 +30,7 @@ def test_frames_become_a_project_with_a_real_output(client: httpx.Client) -> Non
     found = bring(client, numbered(frames, "gull_fly_{}.png"))
     (card,) = found["projects"]
     assert (card["name"], card["frames"], card["width"], card["height"]) == ("Gull fly", 12, 48, 32)
-    assert card["report"]["missing"] == []
+    assert bench(client, card["id"])["report"]["missing"] == []
     result = finished(client, card["id"])
     answer = client.get(f"/api/results/{result['id']}/file?download=true")
     assert answer.headers["content-type"] == "image/gif"
@@ -50,6 +50,27 @@ def test_frames_become_a_project_with_a_real_output(client: httpx.Client) -> Non
     assert next(entry["name"] for entry in client.get("/api/projects").json()) == "Gull fly"
     for missing in (f"/api/results/{result['id']}/frames/99", f"/api/pictures/{'0' * 64}/thumb"):
         assert client.get(missing).status_code == 404
+
+
+def test_small_pictures_come_on_sheets_in_order(client: httpx.Client) -> None:
+    project = project_of(client, moving_square(38, 320, 120))
+    base = f"/api/projects/{project}/frames/1/prints"
+    answer = client.get(f"{base}/2")
+    assert (answer.headers["content-type"], "immutable" in answer.headers["cache-control"]) == (
+        "image/webp",
+        True,
+    )
+    sheet = np.array(Image.open(BytesIO(answer.content)).convert("RGB"), int)
+    assert sheet.shape == (112, 960, 3)  # the 37th and the 38th frame
+    for place, frame in enumerate(moving_square(38, 320, 120)[36:]):
+        small = np.array(Image.fromarray(frame[:, :, :3]).resize((160, 60), Image.Resampling.LANCZOS), int)
+        assert np.abs(sheet[:60, place * 160 : place * 160 + 160] - small).mean() < 6
+    for wrong in (
+        f"{base}/3",
+        f"/api/projects/{project}/frames/2/prints/1",
+        f"/api/projects/{project}/frames/9",
+    ):
+        assert client.get(wrong).status_code == 404
 
 
 def test_undo_and_redo_walk_the_revisions_and_find_their_results(client: httpx.Client) -> None:
@@ -115,7 +136,7 @@ def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Cli
     assert (result["positions"], result["places"]) == ([2, 1, 0], [1, 2, 3])
     edit(client, project, lambda recipe: recipe["rhythm"].update(order=[1, 2, 3, 4], dissolve=1))
     result = finished(client, project)
-    assert result["shots"] == ["1x128+4x128", "2", "3"]
+    assert (result["positions"], result["blends"]) == ([1, 2, 3], {"0": "1x128+4x128"})
     base = f"/api/revisions/{result['revision_id']}/outputs/page/source"
     blend = np.array(Image.open(BytesIO(client.get(f"{base}/1x128+4x128").content)))
     half = (frames[0].astype(int) + frames[3]) / 2
@@ -156,7 +177,9 @@ def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Cli
     source = client.get(f"/api/revisions/{after['revision_id']}/outputs/page/source/1").content
     np.testing.assert_array_equal(np.array(Image.open(BytesIO(source))), newer[0])
     undone = client.post(f"/api/projects/{project}/undo").json()
-    assert [frame["name"] for frame in undone["frame_list"]] == [f"wave_{n}.png" for n in range(1, 7)]
+    assert [frame["name"] for frame in bench(client, project)["frame_list"]] == [
+        f"wave_{n}.png" for n in range(1, 7)
+    ]
     assert undone["results"][0]["id"] == before["id"]
     assert client.post(f"/api/projects/{project}/redo").json()["frames"] == 7
     again = client.post(f"/api/projects/{project}/renew", json={"import_id": started})
@@ -181,7 +204,7 @@ def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Cli
     opened = bring(client, [("anything.zip", saved.content)])
     (card,) = opened["projects"]
     assert (card["name"], card["recipe"]) == ("Square, \u201cmoved\u201d", bench(client, project)["recipe"])
-    assert card["report"] == bench(client, project)["report"]
+    assert bench(client, card["id"])["report"] == bench(client, project)["report"]
     after = client.get(f"/api/results/{finished(client, card['id'])['id']}/file").content
     assert after == before
     out = BytesIO()
@@ -225,12 +248,15 @@ def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None
     edit(client, project, lambda recipe: recipe["rhythm"].update(rate="10", holds={"2": 705_600_000}))
     after = finished(client, project)
     assert after["pixels"] == before["pixels"]
-    assert [frame["delay_ms"] for frame in after["info"]["frames"]] == [100, 1000, 100, 100, 100, 100]
+    assert after["delays"] == [100, 1000, 100, 100, 100, 100]
     assert after["seconds"]["encoding"] < 0.05
     assert after["sha256"] == before["sha256"]  # one file serves both, given its time when it is fetched
     for result in (before, after):
         data = client.get(f"/api/results/{result['id']}/file").content
-        assert describe(read_gif(data), len(data)) == result["info"]
+        info = describe(read_gif(data), len(data))
+        assert [frame["delay_ms"] for frame in info["frames"]] == result["delays"]
+        assert [frame["bytes"] for frame in info["frames"]] == result["costs"]
+        assert {key: info[key] for key in result["info"]} == result["info"]
 
 
 @pytest.mark.parametrize(
@@ -298,7 +324,7 @@ def test_frames_split_off_make_a_project_of_their_own(client: httpx.Client) -> N
     made = (
         client.post(f"/api/projects/{project}/split", json={"positions": [3, 4, 5]}).raise_for_status().json()
     )
-    assert (made["name"], made["frames"], made["report"]["first"]) == ("Wave from 3", 3, 3)
+    assert (made["name"], made["frames"], bench(client, made["id"])["report"]["first"]) == ("Wave from 3", 3, 3)
     assert finished(client, made["id"])["info"]["count"] == 3
     assert bench(client, project)["frames"] == 8
     assert client.post(f"/api/projects/{project}/split", json={"positions": [9]}).status_code == 422

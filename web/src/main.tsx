@@ -2,7 +2,7 @@ import "@fontsource-variable/red-hat-mono/wght.css";
 import "@fontsource-variable/schibsted-grotesk/wght.css";
 import "./styles.css";
 
-import { QueryClient, QueryClientProvider, useQueryClient } from "@tanstack/react-query";
+import { notifyManager, QueryClient, QueryClientProvider, useQueryClient } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
 import { StrictMode, useEffect, useState } from "react";
 import { createRoot } from "react-dom/client";
@@ -17,6 +17,8 @@ import { Help, useHelp } from "./ui/help";
 import { Notices } from "./ui/notices";
 import { startTheme } from "./ui/theme";
 
+// What one answer changes is drawn at once, together with what is changed beside it.
+notifyManager.setScheduler(queueMicrotask);
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 2000, retry: false } } });
 
 function App() {

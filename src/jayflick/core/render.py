@@ -30,6 +30,7 @@ from .timing.shots import EMPTY, Shot
 FRAMING_VERSION = 3
 PALETTE_VERSION = 2
 ENCODING_VERSION = 3
+MEASURE_VERSION = 2
 READERS = 2
 """Frames decoded side by side."""
 
@@ -42,8 +43,8 @@ class SourceFrame(Protocol):
     @property
     def sha256(self) -> str: ...
     @property
-    def number(self) -> int | None:
-        """The counter in its name."""
+    def missing_after(self) -> int:
+        """How many numbers are missing between it and the next of its sequence."""
         ...
 
     @property
@@ -76,6 +77,11 @@ class Rendered:
     untimed: bytes
     """The same file with every delay 0: what results that differ only in time have in common."""
     info: dict[str, Any]
+    """What :func:`.gif.reader.describe` says of the file, without its frames one by one."""
+    delays: list[int]
+    """How long each frame lasts, in hundredths of a second."""
+    costs: list[int]
+    """How many bytes of the file each frame takes."""
     pixels: str
     """Names the pictures of the file without their time: equal for two results that differ only in delays."""
     plan: Plan
@@ -102,7 +108,7 @@ class PlayedFrames:
         self._stages = stages
         positions = {position for shot in shots for position, _ in shot.parts if position != EMPTY}
         self._like = min(positions, default=1)
-        self._keys = {position: self._framed.key(position) for position in positions}
+        self._positions = sorted(positions)
 
     def __len__(self) -> int:
         return len(self._shots)
@@ -111,13 +117,19 @@ class PlayedFrames:
         return settle(self._framed.shot(self._shots[index], like=self._like), self._alpha)
 
     @property
-    def keys(self) -> list[str]:
-        """What names the framed pictures in played order."""
-        return ["+".join(f"{self._keys.get(p, EMPTY)}x{w}" for p, w in shot.parts) for shot in self._shots]
+    def wish(self) -> str:
+        """What becomes of all frames alike."""
+        return self._framed.wish
+
+    @property
+    def names(self) -> list[str]:
+        """What names the pictures in played order; together with ``wish`` it says what they look like."""
+        name = {position: self._framed.name(position) for position in self._positions}
+        return ["+".join([f"{name.get(p, EMPTY)}x{w}" for p, w in shot.parts]) for shot in self._shots]
 
     def prepare(self, on_progress: OnProgress) -> None:
         """Decode and frame all pictures that are not there yet, side by side."""
-        wanted = [p for p in self._keys if not self._stages.has("framing", self._keys[p])]
+        wanted = [p for p in self._positions if not self._stages.has("framing", self._framed.key(p))]
         with ThreadPoolExecutor(READERS) as pool:
             try:
                 for done, _ in enumerate(pool.map(self._prepare_one, wanted), 1):
@@ -157,14 +169,19 @@ class Framed:
         self._usual = usual_size(frames, gather)
         self._over = gather.over
         wish = framing.model_dump(mode="json"), size.model_dump(mode="json"), gather.over
-        self._wish = stage_key("framing", FRAMING_VERSION, *wish)
+        self.wish = stage_key("framing", FRAMING_VERSION, *wish)
+        """Names what becomes of all frames alike."""
+
+    def name(self, position: int) -> str:
+        """What names a framed picture among those that share a wish."""
+        frame = self._frames[position - 1]
+        if self._usual is None or self._usual == (frame.width, frame.height):
+            return frame.sha256
+        return f"{frame.sha256} on {self._usual}"
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
-        frame = self._frames[position - 1]
-        brought = self._usual if self._usual != (frame.width, frame.height) else None
-        # What all frames share is in one key already: there may be thousands, at every change.
-        return hashlib.sha256(f"{self._wish} {frame.sha256} {brought}".encode()).hexdigest()
+        return hashlib.sha256(f"{self.wish} {self.name(position)}".encode()).hexdigest()
 
     def frame(self, position: int) -> NDArray[np.uint8]:
         """One frame, shape (height, width, 4)."""
@@ -225,7 +242,7 @@ def render_at_once(
     clock = _Clock()
     work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    if not (stages.has("encoding", work.key) and stages.has("measure", work.key)):
+    if not (stages.has("encoding", work.key) and stages.has("measure", work.measure_key)):
         return None
     return _rendered(work, stages, clock, lambda progress: None)
 
@@ -240,38 +257,51 @@ class _Work:
     key: str
     """The stage key of the coded pictures."""
 
+    @property
+    def measure_key(self) -> str:
+        """The stage key of what was measured on them."""
+        return stage_key("measure", MEASURE_VERSION, self.key)
+
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
         output = recipe.output(output_id)
-        plan = plan_rhythm(recipe.gather, recipe.rhythm, [frame.number for frame in frames], output.take)
+        gaps = [frame.missing_after for frame in frames]
+        plan = plan_rhythm(recipe.gather, recipe.rhythm, gaps, output.take)
         if recipe.gather.sizes == "same":
             _require_one_size(frames, plan)
         framed = PlayedFrames(frames, plan.shots, recipe.framing, output, stages, recipe.gather)
         alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
-        key = stage_key("encoding", ENCODING_VERSION, framed.keys, alpha, tuning, plan.repeat == 1)
+        pictures = framed.wish, framed.names
+        key = stage_key("encoding", ENCODING_VERSION, *pictures, alpha, tuning, plan.repeat == 1)
         return cls(output, plan, framed, key)
 
 
 def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> Rendered:
     untimed = stages.obtain("encoding", work.key, lambda: _encode(work, stages, clock, on_progress))
     clock.lap("encoding")
-    measured = json.loads(stages.obtain("measure", work.key, lambda: _measure(untimed)))
-    described = measured["described"]
+    measured = json.loads(stages.obtain("measure", work.measure_key, lambda: _measure(untimed)))
     places = TimePlaces(measured["delays_at"], tuple(measured["repeat_at"]))
     delays = _gif_delays(work.plan)
     data = with_time(untimed, places, delays, work.plan.repeat)
-    info = _with_time(described, data, delays, work.plan.repeat)
+    time = {
+        "repeat": work.plan.repeat if len(delays) > 1 else 1,
+        "duration_ms": sum(delays) * 10,
+        "bytes": len(data),
+    }
+    info = {**measured["described"], **time}
     clock.lap("measure")
     notes = _notes(work.plan, delays, work.output, info)
-    return Rendered(data, untimed, info, work.key, work.plan, clock.seconds, notes)
+    return Rendered(data, untimed, info, delays, measured["costs"], work.key, work.plan, clock.seconds, notes)
 
 
 def _measure(untimed: bytes) -> bytes:
     """What the coded pictures hold, and where their time is to be written."""
     gif = read_gif(untimed)
     places = time_places(gif)
+    described = describe(gif, len(untimed))
     document = {
-        "described": describe(gif, len(untimed)),
+        "costs": [frame["bytes"] for frame in described.pop("frames")],
+        "described": described,
         "delays_at": places.delays,
         "repeat_at": places.repeat,
     }
@@ -285,7 +315,8 @@ def _shared_palette(
     key = stage_key(
         "palette",
         PALETTE_VERSION,
-        sorted(frames.keys),
+        frames.wish,
+        sorted(frames.names),
         output.alpha.model_dump(mode="json"),
         output.tuning.colours,
     )
@@ -331,20 +362,6 @@ def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
                 file=frame.name,
                 remedy="render it at the size of the others, or leave it out",
             )
-
-
-def _with_time(described: dict[str, Any], data: bytes, delays: list[int], repeat: int) -> dict[str, Any]:
-    """The description of the untimed file with the time that was written into it."""
-    frames = [
-        {**known, "delay_ms": delay * 10} for known, delay in zip(described["frames"], delays, strict=True)
-    ]
-    return {
-        **described,
-        "repeat": repeat if len(delays) > 1 else 1,
-        "duration_ms": sum(delays) * 10,
-        "bytes": len(data),
-        "frames": frames,
-    }
 
 
 def _gif_delays(plan: Plan) -> list[int]:

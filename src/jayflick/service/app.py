@@ -33,7 +33,7 @@ from ..core.render import Framed, render_at_once
 from ..core.stages import Stages, stage_key
 from ..core.timing.shots import Shot
 from ..core.warm import warm
-from . import exports, imports, projects, rhythms
+from . import exports, imports, prints, projects, rhythms
 from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
@@ -48,6 +48,7 @@ from .schemas import (
     Choice,
     Edit,
     FileTaken,
+    FrameSetInfo,
     Health,
     ImportDone,
     ImportReport,
@@ -77,6 +78,9 @@ FOR_EVER = "private, max-age=31536000, immutable"
 router = APIRouter(prefix="/api")
 
 ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
+PNG = {"content": {"image/png": {"schema": {"type": "string", "format": "binary"}}}}
+WEBP = {"content": {"image/webp": {"schema": {"type": "string", "format": "binary"}}}}
+GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"}}}}
 ZIP = {"content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}}}
 
 
@@ -90,15 +94,14 @@ class Service:
         self.store = Store(settings.store)
         self.stages = Stages(settings.stages)
         self.hub = Hub()
-        self.frames = FrameLists()
+        self.frames = FrameLists(self.store)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
 
-    def make_at_once(self, session: Session, revision: Revision, output_id: str) -> None:
+    def make_at_once(self, session: Session, revision: Revision, recipe: Recipe, output_id: str) -> None:
         """Make an output here and now if all its pictures are coded already, as after a change of time."""
-        recipe = Recipe.model_validate(revision.recipe)
-        frames = self.frames.of(session, revision).stored(self.store)
+        frames = self.frames.of(session, revision.project_id, revision.frame_set).frames
         rendered = render_at_once(recipe, frames, output_id, self.stages)
         if rendered is not None:
             alike = select(Result.sha256).where(
@@ -270,6 +273,34 @@ def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Resp
     return _written(projects.bench(session, project_id, service.frames, service.settings.most_file_bytes))
 
 
+@router.get("/projects/{project_id}/frames/{frame_set}", tags=["projects"], response_model=FrameSetInfo)
+def get_frames(project_id: ProjectId, frame_set: int, session: Reading, service: Parts) -> Response:
+    """One of a project's sets of frames, which never changes; frames brought in anew are another set."""
+    return Response(
+        projects.frame_set(session, project_id, frame_set, service.frames).model_dump_json(),
+        media_type="application/json",
+        headers={"cache-control": FOR_EVER},
+    )
+
+
+@router.get(
+    "/projects/{project_id}/frames/{frame_set}/prints/{page}",
+    tags=["pictures"],
+    responses={200: WEBP},
+    response_class=Response,
+)
+def get_prints(
+    project_id: ProjectId,
+    frame_set: int,
+    page: Annotated[int, Path(ge=1, le=10_000)],
+    service: Parts,
+    session: Reading,
+) -> Response:
+    """A sheet of 6 by 6 small pictures of a set's frames in order, each in a room of 160 by 112 pixels."""
+    data = prints.sheet(session, service.frames, service.stages, service.store, project_id, frame_set, page)
+    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+
+
 @router.put("/projects/{project_id}/recipe", tags=["projects"], response_model=ProjectInfo)
 def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
@@ -400,9 +431,10 @@ def _shown(service: Service, project_id: str, *, dated: bool = True) -> Response
 
     A ``dated`` change is known by its revision and time, so that the window that made it need not ask again.
     """
-    service.jobs.wake()
     with service.sessions() as session:
         info = projects.bench(session, project_id, service.frames, service.settings.most_file_bytes)
+    if info.jobs:
+        service.jobs.wake()
     date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
     service.hub.tell("project", project_id=project_id, **date)
     return _written(info)
@@ -422,11 +454,6 @@ def cancel_job(job_id: int, service: Parts) -> None:
 
 
 # pictures and files
-
-
-PNG = {"content": {"image/png": {"schema": {"type": "string", "format": "binary"}}}}
-WEBP = {"content": {"image/webp": {"schema": {"type": "string", "format": "binary"}}}}
-GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"}}}}
 
 
 @router.get(
@@ -459,7 +486,7 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
     if revision is None:
         raise NotFound("there is no such revision")
     recipe = Recipe.model_validate(revision.recipe)
-    frames = service.frames.of(session, revision).stored(service.store)
+    frames = service.frames.of(session, revision.project_id, revision.frame_set).frames
     try:
         output = recipe.output(output_id)
     except KeyError:
@@ -496,9 +523,9 @@ def get_file(
     """The real bytes of an output."""
     result = _result(session, result_id)
     recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
-    info = projects.result_document(result).info
-    delays = [frame.delay_ms // 10 for frame in info.frames]
-    data = retime(read_gif(service.store.read(result.sha256)), delays, info.repeat)
+    shown = projects.result_document(result)
+    delays = [delay // 10 for delay in shown.delays]
+    data = retime(read_gif(service.store.read(result.sha256)), delays, shown.info.repeat)
     kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
     named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"

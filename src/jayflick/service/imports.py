@@ -287,7 +287,7 @@ def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
         for position, entry in enumerate(file.frames, 1)
     ]
     for output in file.recipe.outputs:
-        plan_rhythm(file.recipe.gather, file.recipe.rhythm, [frame.number for frame in frames], output.take)
+        plan_rhythm(file.recipe.gather, file.recipe.rhythm, [0] * len(frames), output.take)
     return projects.create(session, file.name, report, frames, file.recipe)
 
 

@@ -1,6 +1,7 @@
 """What ./start runs once everything is installed: database, tables, demo, compiled loops, server."""
 
 import argparse
+import gc
 import logging
 import signal
 import socket
@@ -74,6 +75,10 @@ class _Server(uvicorn.Server):
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
+        # What is loaded now stays: looking through it again and again would hold up answers.
+        gc.collect()
+        gc.freeze()
+        gc.set_threshold(50_000, 20, 50)
         if self.started:
             _say(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)")
 

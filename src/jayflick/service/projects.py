@@ -10,11 +10,10 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
-from ..core.sequence.project_file import in_parts
 from .frames import FrameLists
 from .jobs import job_document
 from .models import Frame, FrameSet, Job, Project, Result, Revision, now
-from .schemas import JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
+from .schemas import FrameSetInfo, JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
 
 
 class NotFound(JayFlickError):
@@ -65,9 +64,9 @@ def renew(
     _add_revision(session, project, recipe, label, frame_set=_add_set(session, project, report, frames))
 
 
-AtOnce = Callable[[Session, Revision, str], None]
-"""Makes an output of a revision within the transaction, if that touches no pixel; ``InputError`` when there is
-nothing that could be played."""
+AtOnce = Callable[[Session, Revision, Recipe, str], None]
+"""Makes an output of a revision, whose recipe is this, within the transaction, if that touches no pixel;
+``InputError`` when there is nothing that could be played."""
 
 
 def edit(
@@ -95,7 +94,7 @@ def _add_revision(
     recipe: Recipe,
     label: str,
     gesture: str = "",
-    at_once: AtOnce = lambda session, revision, output_id: None,
+    at_once: AtOnce = lambda session, revision, recipe, output_id: None,
     *,
     frame_set: int | None = None,
 ) -> None:
@@ -116,8 +115,8 @@ def _add_revision(
     session.flush()
     project.tip_id = revision.id
     for output in recipe.outputs:
-        at_once(session, revision, output.id)
-    _make_current(session, project, revision)
+        at_once(session, revision, recipe, output.id)
+    _make_current(session, project, revision.id, recipe)
 
 
 def undo(session: Session, project_id: str) -> None:
@@ -127,7 +126,7 @@ def undo(session: Session, project_id: str) -> None:
     if undone.parent_id is None:
         raise Conflict("there is nothing to undo")
     parent = session.get_one(Revision, undone.parent_id)
-    _make_current(session, project, parent)
+    _make_current(session, project, parent.id, Recipe.model_validate(parent.recipe))
 
 
 def redo(session: Session, project_id: str) -> None:
@@ -136,7 +135,7 @@ def redo(session: Session, project_id: str) -> None:
     following = _following(session, project)
     if following is None:
         raise Conflict("there is nothing to redo")
-    _make_current(session, project, following)
+    _make_current(session, project, following.id, Recipe.model_validate(following.recipe))
 
 
 def rename(session: Session, project_id: str, name: str) -> None:
@@ -168,7 +167,8 @@ def cancel(session: Session, job_id: int) -> None:
 def retry(session: Session, project_id: str) -> None:
     """Queue the current revision's missing outputs again."""
     project = find(session, project_id, lock=True)
-    _queue(session, project, current(session, project))
+    revision = current(session, project)
+    _queue(session, project, revision.id, Recipe.model_validate(revision.recipe))
 
 
 def current(session: Session, project: Project) -> Revision:
@@ -186,22 +186,22 @@ def _following(session: Session, project: Project) -> Revision | None:
     return step
 
 
-def _make_current(session: Session, project: Project, revision: Revision) -> None:
-    project.revision_id, project.changed = revision.id, now()
-    _queue(session, project, revision)
+def _make_current(session: Session, project: Project, revision_id: int, recipe: Recipe) -> None:
+    project.revision_id, project.changed = revision_id, now()
+    _queue(session, project, revision_id, recipe)
 
 
-def _queue(session: Session, project: Project, revision: Revision) -> None:
+def _queue(session: Session, project: Project, revision_id: int, recipe: Recipe) -> None:
     """Queue what the revision still lacks; jobs for other revisions are no longer wanted (newest wins)."""
     session.execute(
         update(Job)
         .where(Job.project_id == project.id, Job.state.in_(("queued", "running")))
         .values(state="superseded", ended=now())
     )
-    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision.id)))
-    for output in Recipe.model_validate(revision.recipe).outputs:
+    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision_id)))
+    for output in recipe.outputs:
         if output.id not in there:
-            session.add(Job(project_id=project.id, revision_id=revision.id, output_id=output.id))
+            session.add(Job(project_id=project.id, revision_id=revision_id, output_id=output.id))
 
 
 # shown
@@ -223,25 +223,29 @@ def shelf(session: Session) -> list[ProjectCard]:
 def card(session: Session, project: Project) -> ProjectCard:
     revision = current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
-    return ProjectCard(**_card_facts(session, project, revision, recipe))
-
-
-def _card_facts(session: Session, project: Project, revision: Revision, recipe: Recipe) -> dict[str, Any]:
+    mine = Frame.project_id == project.id, Frame.frame_set == revision.frame_set
+    first = session.scalar(select(Frame.sha256).where(*mine).order_by(Frame.position).limit(1))
+    count = session.scalar(select(func.count()).select_from(Frame).where(*mine)) or 0
     report = Report.model_validate(report_of(session, revision))
+    return ProjectCard(**_card_facts(session, project, recipe, count, first, report))
+
+
+def _card_facts(
+    session: Session, project: Project, recipe: Recipe, count: int, first: str | None, report: Report
+) -> dict[str, Any]:
     usual = max(report.sizes, key=lambda size: report.sizes[size], default="0x0")
     width, height = (int(side) for side in usual.split("x"))
-    mine = Frame.project_id == project.id, Frame.frame_set == revision.frame_set
-    first = select(Frame.sha256).where(*mine).order_by(Frame.position).limit(1)
     return {
         "id": project.id,
         "name": project.name,
         "changed": project.changed,
-        "frames": session.scalar(select(func.count()).select_from(Frame).where(*mine)) or 0,
+        "frames": count,
         "width": width,
         "height": height,
-        "first_picture": session.scalar(first),
+        "first_picture": first,
+        "notes": len(report.problems),
+        "missing": len(report.missing),
         "recipe": recipe,
-        "report": report,
         "results": _results(session, project, recipe),
     }
 
@@ -268,13 +272,23 @@ def result_document(result: Result) -> ResultInfo:
         "pixels": result.pixels,
         "created": result.created.isoformat(),
     }
-    if '"shots"' not in result.document:
-        # Made before steps could be anything but whole frames in their own order.
-        old = json.loads(result.document)
-        shots = [str(position) for position in old["positions"]]
-        facts |= {"shots": shots, "places": old["positions"], "dropped": [], "scale": 1.0}
+    document = result.document if '"delays"' in result.document else _as_now(result.document)
     # One document of both, read at once: it may tell of thousands of frames.
-    return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{result.document[1:]}")
+    return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{document[1:]}")
+
+
+def _as_now(document: str) -> str:
+    """A result's document as versions before this one wrote it, in the form it has now."""
+    old = json.loads(document)
+    frames = old["info"].pop("frames")
+    shots = old.pop("shots", [str(position) for position in old["positions"]])
+    new = {
+        "delays": [frame["delay_ms"] for frame in frames],
+        "costs": [frame["bytes"] for frame in frames],
+        "blends": {index: shot for index, shot in enumerate(shots) if "x" in shot},
+    }
+    # The first of them knew only whole frames in their own order.
+    return json.dumps({"places": old["positions"], "dropped": [], "scale": 1.0, **old, **new})
 
 
 def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes: int) -> ProjectInfo:
@@ -283,7 +297,7 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
     revision = current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
     following = _following(session, project)
-    frames = lists.of(session, revision)
+    frames = lists.of(session, revision.project_id, revision.frame_set)
     jobs = session.scalars(
         select(Job)
         .where(Job.project_id == project_id, Job.revision_id == revision.id, Job.state != "superseded")
@@ -291,15 +305,23 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
     )
     newest = {job.output_id: job for job in jobs}
     return ProjectInfo(
-        **_card_facts(session, project, revision, recipe),
+        **_card_facts(session, project, recipe, len(frames.infos), frames.infos[0].sha256, frames.report),
         frame_set=revision.frame_set,
-        revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created, recipe=recipe),
+        revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created),
         undo=revision.label if revision.parent_id is not None else None,
         redo=following.label if following else None,
-        frame_list=list(frames.infos),
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
-        archive_parts=len(in_parts([(None, size) for size in frames.sizes], most_file_bytes)),
+        archive_parts=frames.parts(most_file_bytes),
     )
+
+
+def frame_set(session: Session, project_id: str, number: int, lists: FrameLists) -> FrameSetInfo:
+    """One of a project's sets of frames."""
+    found = session.get(FrameSet, (project_id, number))
+    if found is None:
+        raise NotFound("the project has no such frames")
+    frames = lists.of(session, project_id, number)
+    return FrameSetInfo(frames=list(frames.infos), report=frames.report)
 
 
 def _wanted(jobs: Iterable[Job]) -> list[Job]:

@@ -28,13 +28,13 @@ READERS = 2
 def plan(session: Session, lists: FrameLists, project_id: str, wish: PlanWish) -> PlanInfo:
     """What an output would play under a recipe that need not be the project's own."""
     project = projects.find(session, project_id)
-    frames = lists.of(session, projects.current(session, project))
+    frames = lists.of(session, project_id, projects.current(session, project).frame_set)
     recipe = wish.recipe
     try:
         output = recipe.output(wish.output_id)
     except KeyError:
         raise projects.NotFound("there is no such output") from None
-    made = plan_rhythm(recipe.gather, recipe.rhythm, frames.numbers, output.take)
+    made = plan_rhythm(recipe.gather, recipe.rhythm, frames.gaps, output.take)
     held = [form(made.durations) for form in (formats.gif, formats.webp, formats.apng, formats.video)]
     return PlanInfo(
         shots=[str(shot) for shot in made.shots],
@@ -62,7 +62,7 @@ def seam(
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
     recipe = Recipe.model_validate(revision.recipe)
-    hashes = [info.sha256 for info in lists.of(session, revision).infos]
+    hashes = [info.sha256 for info in lists.of(session, project_id, revision.frame_set).infos]
     order = recipe.rhythm.order or range(1, len(hashes) + 1)
     unused = recipe.gather.left_out | recipe.gather.folded | {0}
     places = [place for place, position in enumerate(order, 1) if position not in unused]

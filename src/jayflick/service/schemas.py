@@ -86,18 +86,6 @@ class Report(Document):
     parts: list[ReportPart] = Field([], description="The sequences, when several were put together")
 
 
-class FrameBytes(Document):
-    """One frame of the real file."""
-
-    index: int
-    delay_ms: int
-    bytes: int
-    box: tuple[int, int, int, int]
-    disposal: int
-    palette: Literal["global", "local"] | None
-    colours: int
-
-
 class OutputInfo(Document):
     """What was measured on an output's bytes."""
 
@@ -110,7 +98,6 @@ class OutputInfo(Document):
     bytes: int
     colours: int
     transparent: bool
-    frames: list[FrameBytes]
 
 
 class ResultInfo(Document):
@@ -125,11 +112,13 @@ class ResultInfo(Document):
     )
     created: datetime
     info: OutputInfo
-    shots: list[str] = Field(
-        description="What each played frame shows: a source frame's position, or a blend such as 3x128+4x128",
-        examples=[["1", "2", "2x128+3x128"]],
-    )
+    delays: list[int] = Field(description="Of each played frame, in ms")
+    costs: list[int] = Field(description="Bytes of each in the file")
     positions: list[int] = Field(description="The source frame that each shows, or shows most of; 0: empty")
+    blends: dict[int, str] = Field(
+        description="What is shown by those that show no single frame, counted from 0",
+        examples=[{"2": "2x128+3x128"}],
+    )
     places: list[int] = Field(description="Where in the order each stands, from 1")
     dropped: list[int] = Field(description="Places not seen at the output's own rate")
     scale: float = Field(description="What speed or length made of every delay")
@@ -154,7 +143,13 @@ class RevisionInfo(Document):
     id: int
     label: str
     created: datetime
-    recipe: Recipe
+
+
+class FrameSetInfo(Document):
+    """A project's frames, and what gathering found in them. They never change."""
+
+    frames: list[FrameInfo]
+    report: Report
 
 
 class ProjectCard(Document):
@@ -167,8 +162,9 @@ class ProjectCard(Document):
     width: int
     height: int
     first_picture: str | None = Field(description="SHA-256 of the first frame's file")
+    notes: int = Field(description="How many things gathering has to say of them")
+    missing: int = Field(description="How many numbers are missing")
     recipe: Recipe
-    report: Report
     results: list[ResultInfo]
 
 
@@ -178,9 +174,8 @@ class ProjectInfo(ProjectCard):
     revision: RevisionInfo
     undo: str | None = Field(description="What undo would take back")
     redo: str | None = Field(description="What redo would do again")
-    frame_list: list[FrameInfo]
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
-    frame_set: int = Field(description="Which of its sets of frames; the frames of a set never change")
+    frame_set: int = Field(description="Which of its sets of frames")
     archive_parts: int = Field(description="In how many files the project is taken away")
 
 

@@ -6,41 +6,24 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy import Engine, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, InputError, JayFlickError
-from ..core.pictures.kinds import read_picture
 from ..core.recipe import Recipe
 from ..core.render import Progress, Rendered, render
 from ..core.stages import Stages
 from ..core.warm import warm
 from .database import make_engine, make_sessions
+from .frames import frames_of
 from .mariadb import die_with_parent
-from .models import Frame, Job, Picture, Result, Revision, now
+from .models import Job, Result, Revision, now
 from .store import Store
 
 TICK = 0.1
 """Seconds between two notes of progress; each also looks whether the job is still wanted."""
-
-
-@dataclass(frozen=True)
-class StoredFrame:
-    """A frame whose file lies in the store."""
-
-    name: str
-    sha256: str
-    width: int
-    height: int
-    number: int | None
-    store: Store
-
-    def read(self) -> NDArray[np.uint8]:
-        return read_picture(self.store.read(self.sha256), name=self.name)
 
 
 @dataclass(frozen=True)
@@ -64,17 +47,6 @@ def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
     return engine, make_sessions(engine)
 
 
-def frames_of(session: Session, revision: Revision, store: Store) -> list[StoredFrame]:
-    """The frames a revision works on, in order."""
-    rows = session.execute(
-        select(Frame.name, Frame.sha256, Picture.width, Picture.height, Frame.number)
-        .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
-        .order_by(Frame.position)
-    )
-    return [StoredFrame(*row, store) for row in rows]
-
-
 def run_job(place: Place, job_id: int) -> str:
     """Carry out a claimed job and record how it ended; returns the state it ended in."""
     _, sessions = _sessions(place.database)
@@ -85,7 +57,7 @@ def run_job(place: Place, job_id: int) -> str:
         if job is None or revision is None or job.state != "running":
             return job.state if job else "cancelled"
         recipe = Recipe.model_validate(revision.recipe)
-        frames = frames_of(session, revision, store)
+        frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
     try:
         rendered = render(
             recipe, frames, job.output_id, Stages(place.stages), on_progress=_Reporter(sessions, job_id)
@@ -116,8 +88,10 @@ def keep_result(
     """Record a result; doing it twice changes nothing."""
     document = {
         "info": rendered.info,
+        "delays": [delay * 10 for delay in rendered.delays],
+        "costs": rendered.costs,
         "positions": rendered.plan.positions,
-        "shots": [str(shot) for shot in rendered.plan.shots],
+        "blends": {index: str(shot) for index, shot in enumerate(rendered.plan.shots) if len(shot.parts) > 1},
         "places": rendered.plan.places,
         "dropped": rendered.plan.dropped,
         "scale": rendered.plan.scale,

@@ -6,6 +6,9 @@ import type { components, paths } from "./schema.gen";
 type Schemas = components["schemas"];
 export type ProjectCard = Schemas["ProjectCard"];
 export type ProjectInfo = Schemas["ProjectInfo"];
+export type FrameSet = Schemas["FrameSetInfo"];
+/** A project on the bench with its frames, which are fetched once. */
+export type Project = ProjectInfo & { frame_list: FrameSet["frames"]; report: FrameSet["report"] };
 export type ResultInfo = Schemas["ResultInfo"];
 export type JobInfo = Schemas["JobInfo"];
 export type FrameInfo = Schemas["FrameInfo"];
@@ -81,6 +84,8 @@ export async function data<T = void>(
 
 export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
 export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
+export const printsUrl = (projectId: string, frameSet: number, page: number) =>
+  `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
 export const sourceUrl = (revisionId: number, outputId: string, shot: string) =>
   `/api/revisions/${revisionId}/outputs/${outputId}/source/${shot}`;

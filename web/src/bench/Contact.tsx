@@ -2,19 +2,29 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { memo, useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import {
+  memo,
+  useCallback,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type KeyboardEvent,
+  type RefObject,
+} from "react";
 import { useNavigate } from "react-router";
-import { api, data, thumbUrl, type FrameInfo, type ProjectCard } from "../api/client";
+import { api, data, type FrameInfo, type Project, type ProjectCard } from "../api/client";
 import { count } from "../format";
 import { toggle, usePlayhead } from "../player/playhead";
 import { Button, IconButton } from "../ui/controls";
 import { useWidth } from "../ui/useWidth";
 import { tellError } from "../ui/notices";
 import { X } from "lucide-react";
-import { cellsOf, choose, useContact } from "./contact";
+import { cellsOf, choose, useContact, type Cell } from "./contact";
 import type { Bench } from "./edits";
 import { findings, leaveOutPositions, putBackPositions } from "./findings";
 import { arranged, moved, movedBefore } from "./order";
+import { shownIn } from "./prints";
 import { rangeOf, setEnd } from "./range";
 import { reorder } from "./selection";
 
@@ -30,7 +40,6 @@ export function Contact({ bench }: { bench: Bench }) {
   const navigate = useNavigate();
   const [scroller, width] = useWidth();
   const columns = Math.max(1, Math.floor((width - 2 * PADDING) / CELL.width));
-  const cellWidth = Math.max(CELL.width, Math.floor((width - 2 * PADDING) / columns));
   useEffect(() => () => useContact.setState({ chosen: new Set(), anchor: 1, focus: 1 }), [project.id]);
 
   const order = useMemo(() => arranged(recipe.rhythm, project.frames), [recipe.rhythm, project.frames]);
@@ -45,20 +54,10 @@ export function Contact({ bench }: { bench: Bench }) {
   const out = useMemo(() => new Set(recipe.gather.left_out), [recipe.gather.left_out]);
   const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
   const { first, last } = rangeOf(recipe, bench.output.take.span, order.length);
-  const rows = useVirtualizer({
-    count: Math.ceil(cells.length / columns),
-    getScrollElement: () => scroller.current,
-    estimateSize: () => CELL.height,
-    overscan: 2,
-    paddingStart: PADDING,
-    paddingEnd: PADDING,
-  });
-  const rowOf = (place: number) =>
-    Math.floor(cells.findIndex((cell) => cell.kind === "frame" && cell.place === place) / columns);
-  useEffect(() => {
-    rows.scrollToIndex(Math.max(0, rowOf(focus)));
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
-  }, [focus, columns]);
+  const look = useMemo(
+    (): Look => ({ project, chosen, focus, out, folded, marks, first, last }),
+    [project, chosen, focus, out, folded, marks, first, last],
+  );
   useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
   // What cannot be seen need not play; it goes on where it was when the picture is back.
   useEffect(() => {
@@ -185,47 +184,140 @@ export function Contact({ bench }: { bench: Bench }) {
         onKeyDown={onKey}
         className="relative min-h-0 grow overflow-y-auto outline-offset-[-2px]"
       >
-        <div className="relative" style={{ height: rows.getTotalSize() }}>
-          {rows.getVirtualItems().map((row) => (
-            <div
-              key={row.key}
-              role="presentation"
-              className="absolute flex"
-              style={{ top: row.start, left: PADDING, height: CELL.height }}
-            >
-              {cells.slice(row.index * columns, (row.index + 1) * columns).map((cell) => {
-                if (cell.kind === "gap")
-                  return <Gap key={`gap ${cell.from}`} from={cell.from} to={cell.to} width={cellWidth} />;
-                const outside = cell.place < first || cell.place > last;
-                return (
-                  <FrameCell
-                    key={cell.place}
-                    place={cell.place}
-                    frame={project.frame_list[cell.position - 1]}
-                    width={cellWidth}
-                    chosen={chosen.has(cell.place)}
-                    focused={focus === cell.place}
-                    out={out.has(cell.position) || outside}
-                    word={[
-                      out.has(cell.position) ? "left out" : "",
-                      folded.has(cell.position) ? "folded" : "",
-                      outside ? "outside the range" : "",
-                      marks.get(cell.position) ?? "",
-                    ]
-                      .filter(Boolean)
-                      .join(", ")}
-                    marked={marks.has(cell.position)}
-                    onMoveBefore={moveBefore}
-                  />
-                );
-              })}
-            </div>
-          ))}
-        </div>
+        {width > 0 && (
+          <Grid
+            scroller={scroller}
+            cells={cells}
+            columns={columns}
+            width={width}
+            look={look}
+            onMoveBefore={moveBefore}
+          />
+        )}
       </div>
     </section>
   );
 }
+
+/** How the frames stand: what tells one cell from the next. */
+interface Look {
+  project: Project;
+  chosen: ReadonlySet<number>;
+  focus: number;
+  out: ReadonlySet<number>;
+  folded: ReadonlySet<number>;
+  marks: ReadonlyMap<number, string>;
+  first: number;
+  last: number;
+}
+
+/** The rows that can be seen, and a few beside them; scrolling draws only those that come in. */
+const Grid = memo(function Grid({
+  scroller,
+  cells,
+  columns,
+  width,
+  look,
+  onMoveBefore,
+}: {
+  scroller: RefObject<HTMLDivElement | null>;
+  cells: readonly Cell[];
+  columns: number;
+  width: number;
+  look: Look;
+  onMoveBefore: (dragged: number, target: number) => void;
+}) {
+  const cellWidth = Math.max(CELL.width, Math.floor((width - 2 * PADDING) / columns));
+  const rows = useVirtualizer({
+    count: Math.ceil(cells.length / columns),
+    getScrollElement: () => scroller.current,
+    estimateSize: () => CELL.height,
+    overscan: 3,
+    paddingStart: PADDING,
+    paddingEnd: PADDING,
+    directDomUpdates: true,
+    directDomUpdatesMode: "position",
+    useFlushSync: false,
+  });
+  useEffect(() => {
+    const at = cells.findIndex((cell) => cell.kind === "frame" && cell.place === look.focus);
+    rows.scrollToIndex(Math.max(0, Math.floor(at / columns)));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- follows the focus, not every change of the cells
+  }, [look.focus, columns]);
+  return (
+    <div ref={rows.containerRef} className="relative">
+      {rows.getVirtualItems().map((row) => (
+        <div
+          key={row.key}
+          ref={rows.measureElement}
+          data-index={row.index}
+          role="presentation"
+          className="absolute"
+          style={{ left: PADDING, height: CELL.height }}
+        >
+          <Row
+            cells={cells}
+            from={row.index * columns}
+            to={(row.index + 1) * columns}
+            width={cellWidth}
+            look={look}
+            onMoveBefore={onMoveBefore}
+          />
+        </div>
+      ))}
+    </div>
+  );
+});
+
+const Row = memo(function Row({
+  cells,
+  from,
+  to,
+  width,
+  look,
+  onMoveBefore,
+}: {
+  cells: readonly Cell[];
+  from: number;
+  to: number;
+  width: number;
+  look: Look;
+  onMoveBefore: (dragged: number, target: number) => void;
+}) {
+  return (
+    <div role="presentation" className="flex h-full">
+      {cells.slice(from, to).map((cell) => {
+        if (cell.kind === "gap")
+          return <Gap key={`gap ${cell.from}`} from={cell.from} to={cell.to} width={width} />;
+        const { place, position } = cell;
+        const outside = place < look.first || place > look.last;
+        const out = look.out.has(position);
+        return (
+          <FrameCell
+            key={place}
+            place={place}
+            frame={look.project.frame_list[position - 1]}
+            project={look.project}
+            width={width}
+            chosen={look.chosen.has(place)}
+            focused={look.focus === place}
+            out={out || outside}
+            word={[
+              out ? "left out" : "",
+              look.folded.has(position) ? "folded" : "",
+              outside ? "outside the range" : "",
+              look.marks.get(position) ?? "",
+            ]
+              .filter(Boolean)
+              .join(", ")}
+            marked={look.marks.has(position)}
+            onMoveBefore={onMoveBefore}
+          />
+        );
+      })}
+    </div>
+  );
+});
 
 function Gap({ from, to, width }: { from: number; to: number; width: number }) {
   const many = to - from + 1;
@@ -248,6 +340,7 @@ function Gap({ from, to, width }: { from: number; to: number; width: number }) {
 const FrameCell = memo(function FrameCell({
   place,
   frame,
+  project,
   width,
   chosen,
   focused,
@@ -259,6 +352,7 @@ const FrameCell = memo(function FrameCell({
   place: number;
   /** Nothing for an empty one. */
   frame: FrameInfo | undefined;
+  project: Project;
   width: number;
   chosen: boolean;
   focused: boolean;
@@ -268,6 +362,7 @@ const FrameCell = memo(function FrameCell({
   onMoveBefore: (dragged: number, target: number) => void;
 }) {
   const [over, setOver] = useState(false);
+  const picture = frame && shownIn(project, frame, width - 8, CELL.height - 26);
   const name = frame?.name ?? "empty frame";
   const size = frame ? ` · ${frame.width} × ${frame.height}` : "";
   return (
@@ -304,14 +399,10 @@ const FrameCell = memo(function FrameCell({
           chosen ? "outline-[3px] outline-jay" : focused ? "outline-1 outline-ink-3" : ""
         }`}
       >
-        {frame ? (
-          <img
-            src={thumbUrl(frame.sha256)}
-            alt=""
-            decoding="async"
-            draggable={false}
-            className={`chequer max-h-full max-w-full ${out ? "opacity-25 grayscale" : ""}`}
-          />
+        {frame && picture ? (
+          <span className={`block ${frame.transparent ? "chequer" : ""} ${out ? "opacity-25 grayscale" : ""}`}>
+            <span className="block" style={picture} />
+          </span>
         ) : (
           <span className="text-xs text-ink-3">empty</span>
         )}

@@ -205,12 +205,17 @@ function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSou
         result.info.width,
         result.info.height,
         bench.recipe.gather.sizes,
-        result.shots,
+        result.positions,
+        result.blends,
       ])
     : "";
   const urls = useMemo(
     () =>
-      result && wanted ? result.shots.map((shot) => sourceUrl(result.revision_id, result.output_id, shot)) : [],
+      result && wanted
+        ? result.positions.map((position, index) =>
+            sourceUrl(result.revision_id, result.output_id, result.blends[String(index)] ?? String(position)),
+          )
+        : [],
     // The same framing gives the same pictures, whichever revision asks: no need to fetch them again.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [key, wanted],

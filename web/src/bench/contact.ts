@@ -1,7 +1,7 @@
 // The contact view's cells and what is chosen in it.
 
 import { create } from "zustand";
-import type { ProjectInfo } from "../api/client";
+import type { Project } from "../api/client";
 
 /** `chosen` and `focus` are places in the order. */
 export const useContact = create<{
@@ -16,10 +16,7 @@ export type Cell =
   | { kind: "gap"; from: number; to: number };
 
 /** The frames as they stand in order, with one cell for each run of missing numbers between them. */
-export function cellsOf(
-  frames: Pick<ProjectInfo, "frame_list">["frame_list"],
-  order: readonly number[],
-): Cell[] {
+export function cellsOf(frames: Pick<Project, "frame_list">["frame_list"], order: readonly number[]): Cell[] {
   const cells: Cell[] = [];
   order.forEach((position, index) => {
     const number = frames[position - 1]?.number ?? null;

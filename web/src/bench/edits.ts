@@ -1,9 +1,18 @@
 // Changes to a recipe on their way to the service: shown at once, sent in order, never lost.
 
-import { useQuery, type QueryClient } from "@tanstack/react-query";
+import { replaceEqualDeep, useQuery, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { create } from "zustand";
-import { api, ApiError, data, type Output, type ProjectInfo, type Recipe } from "../api/client";
+import {
+  api,
+  ApiError,
+  data,
+  type FrameSet,
+  type Output,
+  type Project,
+  type ProjectInfo,
+  type Recipe,
+} from "../api/client";
 import { jobKey, useLive } from "../api/live";
 import { tellError } from "../ui/notices";
 
@@ -24,6 +33,17 @@ interface Edits {
 
 export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held: "" }));
 
+/** What each waiting edit made of a recipe: of the same one it makes the same, down to the object. */
+const made = new WeakMap<Edit, { of: Recipe; recipe: Recipe }>();
+
+function applied(of: Recipe, edit: Edit): Recipe {
+  const known = made.get(edit);
+  if (known?.of === of) return known.recipe;
+  const recipe = edit.change(of);
+  made.set(edit, { of, recipe });
+  return recipe;
+}
+
 const RETRY = 1000;
 /** While a control moves, a render under way is let finish, but not for longer than this. */
 const PATIENCE = 4000;
@@ -38,7 +58,7 @@ export function startEdits(client: QueryClient): void {
   });
 }
 
-const cached = (project: string) => queries?.getQueryData<ProjectInfo>(["project", project]);
+const cached = (project: string) => queries?.getQueryData<Project>(["project", project]);
 
 function renderUnderWay(project: string): boolean {
   const output = cached(project)?.recipe.outputs[0]?.id ?? "";
@@ -73,6 +93,7 @@ export async function send(now: boolean): Promise<void> {
   let again = 0;
   try {
     sentAt = performance.now();
+    const recipe = batch.reduce(applied, known.recipe);
     const info = await data<ProjectInfo>(
       api.PUT("/api/projects/{project_id}/recipe", {
         params: { path: { project_id: first.project } },
@@ -80,11 +101,12 @@ export async function send(now: boolean): Promise<void> {
           base_revision: known.revision.id,
           label: batch.at(-1)?.label ?? first.label,
           gesture: first.gesture,
-          recipe: batch.reduce((recipe, edit) => edit.change(recipe), known.recipe),
+          recipe,
         },
       }),
     );
-    queries.setQueryData(["project", first.project], info);
+    // Both at once, or the edits would be laid over themselves on the screen.
+    queries.setQueryData(["project", first.project], await withFrames(queries, info, recipe));
     done(batch);
   } catch (error) {
     if (error instanceof ApiError && error.passing) {
@@ -137,14 +159,14 @@ async function step(project: string, way: "undo" | "redo"): Promise<void> {
         ? api.POST("/api/projects/{project_id}/undo", { params: { path: { project_id: project } } })
         : api.POST("/api/projects/{project_id}/redo", { params: { path: { project_id: project } } }),
     );
-    queries?.setQueryData(["project", project], info);
+    if (queries) queries.setQueryData(["project", project], await withFrames(queries, info));
   } catch (error) {
     tellError(error);
   }
 }
 
 export interface Bench {
-  project: ProjectInfo;
+  project: Project;
   /** The recipe with the changes still on their way. */
   recipe: Recipe;
   output: Output;
@@ -157,32 +179,56 @@ export interface Bench {
 }
 
 /**
- * What the service answers, with the frames that are known already kept as they are: they never change, and what
- * is drawn of thousands of them need not be drawn again.
+ * What the service answers, with the frames it speaks of: a set of them never changes and is fetched once. What is
+ * as it was stays the same object, so that nothing made of it need be made again.
  */
-function sharing(before: unknown, next: unknown): unknown {
-  const [old, now] = [before as ProjectInfo | undefined, next as ProjectInfo];
-  return old?.id === now.id && old.frame_set === now.frame_set
-    ? { ...now, frame_list: old.frame_list, report: old.report }
-    : now;
+async function withFrames(
+  client: QueryClient,
+  info: ProjectInfo,
+  recipe = client.getQueryData<Project>(["project", info.id])?.recipe,
+): Promise<Project> {
+  const frames = await client.query({
+    queryKey: ["frames", info.id, info.frame_set],
+    queryFn: () =>
+      data<FrameSet>(
+        api.GET("/api/projects/{project_id}/frames/{frame_set}", {
+          params: { path: { project_id: info.id, frame_set: info.frame_set } },
+        }),
+      ),
+    staleTime: "static",
+    gcTime: Infinity,
+  });
+  const before = client.getQueryData<Project>(["project", info.id])?.results;
+  return {
+    ...info,
+    recipe: replaceEqualDeep(recipe, info.recipe),
+    results: info.results.map((result) => before?.find(({ id }) => id === result.id) ?? result),
+    frame_list: frames.frames,
+    report: frames.report,
+  };
 }
 
 /** A project on the bench, or undefined until it is loaded. */
 export function useBench(projectId: string): { bench?: Bench; error: Error | null } {
   const query = useQuery({
     queryKey: ["project", projectId],
-    queryFn: () =>
-      data<ProjectInfo>(api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } })),
+    queryFn: async ({ client }) =>
+      withFrames(
+        client,
+        await data<ProjectInfo>(
+          api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } }),
+        ),
+      ),
     retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
     retryDelay: RETRY,
-    structuralSharing: sharing,
+    structuralSharing: false,
   });
   const waiting = useEdits((state) => state.waiting);
   const project = query.data;
   const bench = useMemo(() => {
     if (!project) return undefined;
     const mine = waiting.filter((edit) => edit.project === projectId);
-    const recipe = mine.reduce((so, edit) => edit.change(so), project.recipe);
+    const recipe = mine.reduce(applied, project.recipe);
     const output = recipe.outputs[0];
     if (!output) return undefined;
     const edit: Bench["edit"] = (label, change, gesture = "") => {

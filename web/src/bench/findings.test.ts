@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { ProjectInfo, Recipe } from "../api/client";
+import type { Project, Recipe } from "../api/client";
 import { cellsOf } from "./contact";
 import { arranged } from "./order";
 import { rhythm } from "./testing";
@@ -35,7 +35,7 @@ const project = {
       problem("converted", []),
     ],
   },
-} as unknown as ProjectInfo;
+} as unknown as Project;
 
 const recipe = {
   gather: { left_out: [2, 4], folded: [], gaps: "skip", sizes: "same" },

@@ -1,6 +1,6 @@
 // What gathering found, how it stands under the recipe, and what can be done about each of it.
 
-import type { ProjectInfo, Recipe, Report } from "../api/client";
+import type { Project, Recipe, Report } from "../api/client";
 import type { Verdict } from "../ui/controls";
 
 type Problem = Report["problems"][number];
@@ -48,7 +48,7 @@ const GAPS = [
 ] as const;
 
 export function findings(
-  project: Pick<ProjectInfo, "report" | "width" | "height" | "frame_list">,
+  project: Pick<Project, "report" | "width" | "height" | "frame_list">,
   recipe: Recipe,
 ): Finding[] {
   const { problems, missing } = project.report;

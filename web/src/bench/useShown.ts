@@ -1,6 +1,6 @@
 // The result on show: its pictures decoded from its own bytes, swapped in when the next one is ready.
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { fileUrl, type ResultInfo } from "../api/client";
 import { openResult, paletteOf, type FrameSource } from "../player/frames";
 import { follow, play } from "../player/playhead";
@@ -12,38 +12,32 @@ export interface Shown {
 }
 
 export function useShown(result: ResultInfo | undefined): { shown: Shown | null; error: string } {
-  const [shown, setShown] = useState<Shown | null>(null);
+  const [loaded, setLoaded] = useState<Shown | null>(null);
   const [error, setError] = useState("");
   const current = useRef<Shown | null>(null);
+  const begun = useRef(false);
+  // Where only the time differs, the pictures at hand are this file's pictures.
+  const shown = useMemo(
+    () => (loaded && result && loaded.result.pixels === result.pixels ? { ...loaded, result } : loaded),
+    [loaded, result],
+  );
 
   useEffect(() => {
-    if (!result) return;
+    if (!result || current.current?.result.pixels === result.pixels) return;
     let over = false;
-    const take = (next: Shown) => {
-      const first = current.current === null;
-      if (current.current && current.current.frames !== next.frames) current.current.frames.close();
-      current.current = next;
-      follow(
-        next.result.info.frames.map((frame) => frame.delay_ms),
-        next.result.info.repeat,
-      );
-      if (first && !matchMedia("(prefers-reduced-motion: reduce)").matches) play();
-      setShown(next);
-      setError("");
-    };
-    const before = current.current;
-    if (before && before.result.pixels === result.pixels) {
-      // Only the time differs: the pictures at hand are this file's pictures.
-      take({ ...before, result });
-      return;
-    }
     const load = async () => {
       const answer = await fetch(fileUrl(result.id));
       if (!answer.ok) throw new Error("the output could not be fetched");
       const bytes = await answer.arrayBuffer();
       const frames = await openResult(bytes, result.id, result.info);
-      if (over) frames.close();
-      else take({ result, frames, palette: paletteOf(bytes) });
+      if (over) {
+        frames.close();
+        return;
+      }
+      current.current?.frames.close();
+      current.current = { result, frames, palette: paletteOf(bytes) };
+      setLoaded(current.current);
+      setError("");
     };
     load().catch((reason: unknown) => {
       if (!over) setError(reason instanceof Error ? reason.message : String(reason));
@@ -52,6 +46,13 @@ export function useShown(result: ResultInfo | undefined): { shown: Shown | null;
       over = true;
     };
   }, [result]);
+
+  useLayoutEffect(() => {
+    if (!shown) return;
+    follow(shown.result.delays, shown.result.info.repeat);
+    if (!begun.current && !matchMedia("(prefers-reduced-motion: reduce)").matches) play();
+    begun.current = true;
+  }, [shown]);
 
   useEffect(() => {
     // Leaving the bench lets go of all pictures.

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { JobInfo, ProjectInfo, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
 import { rhythm } from "./testing";
 import { standings } from "./verdicts";
@@ -30,7 +30,7 @@ const project = {
   height: 351,
   report: { missing: [], problems: [] },
   frame_list: [{ transparent: false }],
-} as unknown as ProjectInfo;
+} as unknown as Project;
 
 function result(bytes: number, ms = 1000): ResultInfo {
   const info = { bytes, width: 580, height: 351, duration_ms: ms, count: 24, repeat: 0 };
@@ -64,7 +64,7 @@ describe("the docket", () => {
         missing: [3, 4],
         problems: ["missing", "unreadable"].map((kind) => ({ kind, file: "", remedy: "", positions: [] })),
       },
-    } as unknown as ProjectInfo;
+    } as unknown as Project;
     const thinner = { ...recipe, gather: { ...recipe.gather, left_out: [7] } };
     const { gather } = standings(gaps, thinner, result(1000), undefined, false);
     expect(gather.below).toBe("1 not readable, 2 missing, 1 more");

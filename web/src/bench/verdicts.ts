@@ -1,6 +1,6 @@
 // What each part of the docket says of itself: figures first, then how it stands.
 
-import type { JobInfo, ProjectInfo, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
@@ -27,7 +27,7 @@ export interface Standing {
 const fine = { verdict: "fine", word: "fine" } as const;
 
 export function standings(
-  project: ProjectInfo,
+  project: Project,
   recipe: Recipe,
   result: ResultInfo | undefined,
   job: JobInfo | undefined,

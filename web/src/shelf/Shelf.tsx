@@ -245,7 +245,7 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
   const { projects } = last.done;
   const first = projects[0];
   const frames = projects.reduce((sum, project) => sum + project.frames, 0);
-  const missing = projects.reduce((sum, project) => sum + project.report.missing.length, 0);
+  const missing = projects.reduce((sum, project) => sum + project.missing, 0);
   return (
     <>
       <h3 className="font-semibold">Last drop</h3>
@@ -328,7 +328,7 @@ function chip(project: ProjectCard): { verdict: Verdict; word: string } {
 function Card({ project }: { project: ProjectCard }) {
   const queries = useQueryClient();
   const result = project.results[0];
-  const problems = project.report.problems.length;
+  const problems = project.notes;
   const remove = async () => {
     const path = { params: { path: { project_id: project.id } } };
     try {

@@ -31,7 +31,7 @@ class FileFrame:
     sha256: str
     width: int
     height: int
-    number: int | None = None
+    missing_after: int = 0
 
     def read(self) -> NDArray[np.uint8]:
         return read_picture(read_file(self.path), name=self.name)

@@ -3,7 +3,7 @@
 import itertools
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from statistics import median
 from typing import Any
@@ -15,6 +15,8 @@ from .names import labels_of, split_names
 
 MOST_NAMED = 1000
 """The most missing numbers that are listed one by one."""
+MOST_HELD = 1000
+"""Missing numbers that can be made good at most: past that, a gap is a leap in the numbering."""
 CLOSED = 0.25
 """The last frame repeats the first when they differ by less than this share of the usual step."""
 
@@ -143,6 +145,25 @@ def joined(sequences: Iterable[Sequence]) -> Sequence:
 def judged(pattern: str, files: Iterable[Found], unreadable: Iterable[Found] = ()) -> Sequence:
     """Frames that are in order already, as one sequence with what is to be said of it."""
     return _judged(Sequence(pattern, list(files)), list(unreadable))
+
+
+def missing_after(numbers: Iterable[int | None], report: Mapping[str, Any] | None = None) -> list[int]:
+    """How many numbers are missing between each frame and the next, where they can be made good.
+
+    ``report``: the gather report. Where it says that several sequences were put together, nothing is missing
+    between two of them, however the numbers leap.
+    """
+    known = list(numbers)
+    gaps = [0] * len(known)
+    for index, (here, following) in enumerate(itertools.pairwise(known)):
+        if here is not None and following is not None and 1 < following - here <= MOST_HELD + 1:
+            gaps[index] = following - here - 1
+    parts = (report or {}).get("parts")
+    for part in parts if isinstance(parts, list) else []:  # it may come from a file
+        last = part.get("last") if isinstance(part, dict) else None
+        if isinstance(last, int) and 1 <= last <= len(gaps):
+            gaps[last - 1] = 0
+    return gaps
 
 
 def _common(patterns: list[str]) -> str:

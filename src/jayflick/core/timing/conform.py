@@ -27,6 +27,8 @@ def conform(durations: Sequence[int], unit: int | Fraction, *, floor: int = 1) -
     ends = [int(end // unit) for end in accumulate(durations)]
     ends[-1] = units
     result = [end - start for start, end in zip([0, *ends], ends, strict=False)]
+    if min(result) >= floor:
+        return result
     debt = 0
     for index, length in enumerate(result):
         if length < floor:

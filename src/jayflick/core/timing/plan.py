@@ -5,8 +5,10 @@ Works on positions only; no picture is read for it.
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
+from typing import NamedTuple
 
 from ..errors import InputError
 from ..recipe import MAX_PLACES, Gather, Rhythm, Span, Take
@@ -15,8 +17,6 @@ from .shots import Shot, blend
 
 Time = Fraction | int
 """Of a usual rate it is a whole number, and whole numbers are counted in far less time than fractions."""
-MOST_HELD = 1000
-"""Missing numbers that are made good at most: past that, a gap is a leap in the numbering."""
 
 
 @dataclass(frozen=True)
@@ -35,14 +35,13 @@ class Plan:
     scale: float = 1.0
     """What speed or length made of every delay: 0.5 plays twice as fast."""
 
-    @property
+    @cached_property
     def positions(self) -> tuple[int, ...]:
         """The gathered frame that each step shows, or shows most of."""
         return tuple(shot.position for shot in self.shots)
 
 
-@dataclass(frozen=True)
-class _Step:
+class _Step(NamedTuple):
     place: int
     shot: Shot
     time: Time
@@ -52,19 +51,17 @@ class _Step:
 WHOLE_RANGE = Take()
 
 
-def plan_rhythm(
-    gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], take: Take = WHOLE_RANGE
-) -> Plan:
-    """Work out what an output plays of a sequence whose frames have these ``numbers`` in their names.
+def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take = WHOLE_RANGE) -> Plan:
+    """Work out what an output plays of as many frames as there are ``gaps``: how many are missing after each.
 
     Frames that ``gather`` leaves out are skipped; one before folded frames, or before a gap that is held,
     lasts as many frames longer. Then, in this order: every n-th, direction, dissolve, cycles, speed, the
     output's rate. Raises ``InputError`` when there is nothing to play, or more than ``MAX_PLACES`` steps.
     """
-    if not numbers:
+    if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
     span = _span(rhythm, take)
-    steps = _steps(gather, rhythm, numbers, span)[:: rhythm.step]
+    steps = _steps(gather, rhythm, gaps, span)[:: rhythm.step]
     direction = span.direction if span and span.direction else rhythm.direction
     if direction == "reverse":
         steps.reverse()
@@ -79,7 +76,7 @@ def plan_rhythm(
     elif rhythm.speed != "100":
         scale = 100 / Fraction(rhythm.speed)
     if scale != 1:
-        steps = [replace(step, time=step.time * scale) for step in steps]
+        steps = [step._replace(time=step.time * scale) for step in steps]
     repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
     dropped: tuple[int, ...] = ()
     if take.rate is not None:
@@ -103,12 +100,12 @@ def _span(rhythm: Rhythm, take: Take) -> Span | None:
     raise InputError(f"there is no span {take.span!r}", remedy="choose one there is, or the whole range")
 
 
-def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: Span | None) -> list[_Step]:
+def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], span: Span | None) -> list[_Step]:
     """The steps of the range in order, each with its own time."""
-    order = rhythm.order or range(1, len(numbers) + 1)
-    if max(order) > len(numbers):
+    order = rhythm.order or range(1, len(gaps) + 1)
+    if max(order) > len(gaps):
         raise InputError(
-            f"the order has a frame {max(order)}, but there are {len(numbers)} frames",
+            f"the order has a frame {max(order)}, but there are {len(gaps)} frames",
             remedy="take it out of the order",
         )
     first, last = (span.first, span.last) if span else (rhythm.first or 1, rhythm.last or len(order))
@@ -118,22 +115,22 @@ def _steps(gather: Gather, rhythm: Rhythm, numbers: Sequence[int | None], span: 
             remedy=f"choose a first and a last frame from 1 to {len(order)}",
         )
     each = _usual_times(rhythm, len(order))
+    left_out, folded, held, still = gather.left_out, gather.folded, rhythm.holds.get, Shot.still
     steps: list[_Step] = []
     for place in range(first, last + 1):
         position = order[place - 1]
-        if position in gather.left_out:
+        if position in left_out:
             continue
-        if steps and position in gather.folded:
+        if steps and position in folded:
             steps[-1] = _longer(steps[-1], each[place], rhythm)
         else:
-            time = rhythm.holds.get(place, each[place])
-            steps.append(_Step(place, Shot.still(position), time))
-        if place == last or order[place] != position + 1:
+            steps.append(_Step(place, still(position), held(place, each[place])))
+        gap = gaps[position - 1]
+        if not gap or place == last or order[place] != position + 1:
             continue
-        gap = _missing_after(numbers, position)
-        if gap and gather.gaps == "hold":
+        if gather.gaps == "hold":
             steps[-1] = _longer(steps[-1], each[place] * gap, rhythm)
-        elif gap and gather.gaps == "blend":
+        elif gather.gaps == "blend":
             _few_enough(len(steps) + gap)
             here, following = steps[-1].shot, Shot.still(position + 1)
             steps += [
@@ -163,14 +160,7 @@ def _per_frame(rate: str) -> Time:
 
 def _longer(step: _Step, by: Time, rhythm: Rhythm) -> _Step:
     """A delay given by hand is what the frame lasts, whatever it stands for."""
-    return step if step.place in rhythm.holds else replace(step, time=step.time + by)
-
-
-def _missing_after(numbers: Sequence[int | None], position: int) -> int:
-    """How many numbers are missing between the frame at ``position`` and the next."""
-    here, following = numbers[position - 1], numbers[position]
-    gap = following - here - 1 if here is not None and following is not None else 0
-    return gap if 0 < gap <= MOST_HELD else 0
+    return step if step.place in rhythm.holds else step._replace(time=step.time + by)
 
 
 def _dissolved(steps: list[_Step], over: int) -> list[_Step]:
@@ -179,7 +169,7 @@ def _dissolved(steps: list[_Step], over: int) -> list[_Step]:
         return steps
     ends = steps[len(steps) - over :]
     faded = [
-        replace(step, shot=blend(end.shot, step.shot, i / (over + 1)))
+        step._replace(shot=blend(end.shot, step.shot, i / (over + 1)))
         for i, (step, end) in enumerate(zip(steps, ends, strict=False), 1)
     ]
     return faded + steps[over : len(steps) - over]
@@ -213,7 +203,7 @@ def _at_rate(
             shot = blend(shot, steps[following].shot, float(min(into, Fraction(1))))
             seen.add(following)
         if result and result[-1].shot == shot and result[-1].place == due.place:
-            result[-1] = replace(result[-1], time=result[-1].time + tick)
+            result[-1] = result[-1]._replace(time=result[-1].time + tick)
         else:
             result.append(_Step(due.place, shot, tick))
     shown = {steps[i].place for i in seen}

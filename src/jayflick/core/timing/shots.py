@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Self
 
 WHOLE = 256
@@ -20,10 +21,11 @@ class Shot:
 
     parts: tuple[tuple[int, int], ...]
 
-    @classmethod
-    def still(cls, position: int) -> Self:
+    @staticmethod
+    @lru_cache(maxsize=1 << 15)
+    def still(position: int) -> "Shot":
         """One frame as it is."""
-        return cls(((position, WHOLE),))
+        return Shot(((position, WHOLE),))
 
     @classmethod
     def parse(cls, text: str) -> Self:
@@ -42,6 +44,8 @@ class Shot:
     @property
     def position(self) -> int:
         """The frame it shows most of; of equals the first."""
+        if len(self.parts) == 1:
+            return self.parts[0][0]
         return max(self.parts, key=lambda part: part[1])[0]
 
 

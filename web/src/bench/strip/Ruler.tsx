@@ -1,26 +1,27 @@
 // Time in seconds under the frames, and the playhead through all of them.
 
-import { useEffect, useRef, type PointerEvent } from "react";
+import { memo, useEffect, useRef, type PointerEvent } from "react";
 import { show, step, usePlayhead } from "../../player/playhead";
+import { useTheme } from "../../ui/theme";
+import { colours, paintRuler, RULER } from "./paint";
 import { indexAt, msAt, useZoom, xOf, type Scale } from "./scale";
+import { fitted, usePainting } from "./usePainting";
 
-const STEPS = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 30000, 60000, 300000];
-
-export function Ruler({ scale }: { scale: Scale }) {
-  const { perMs, width } = scale;
-  const label = STEPS.find((one) => one * perMs >= 90) ?? 3_600_000;
-  const fine = STEPS.find((one) => one * perMs >= 9 && label % one === 0) ?? label;
-  const marks = [];
-  const end = Math.min(scale.total, msAt(scale, width));
-  if (perMs > 0) for (let at = Math.ceil(scale.from / fine) * fine; at <= end; at += fine) marks.push(at);
-  const to = label % 1000 === 0 ? 0 : label % 100 === 0 ? 1 : 2;
+export const Ruler = memo(function Ruler({ scale }: { scale: Scale }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const dark = useTheme((state) => state.dark);
+  usePainting(() => {
+    const context = fitted(canvas.current, scale.width, RULER);
+    if (context) paintRuler(context, scale, colours(context.canvas));
+  }, [scale, dark]);
   const scrub = (event: PointerEvent<HTMLElement>) => {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left;
     show(indexAt(scale, msAt(scale, x)));
   };
   return (
     <div
-      className="relative h-[20px] cursor-pointer touch-none"
+      className="relative cursor-pointer touch-none"
+      style={{ height: RULER }}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         scrub(event);
@@ -29,22 +30,10 @@ export function Ruler({ scale }: { scale: Scale }) {
         if (event.currentTarget.hasPointerCapture(event.pointerId)) scrub(event);
       }}
     >
-      {marks.map((at) => (
-        <span
-          key={at}
-          className={`absolute top-[3px] w-px bg-ink-3 ${at % label === 0 ? "h-[7px]" : "h-[4px] opacity-60"}`}
-          style={{ left: xOf(scale, at) }}
-        >
-          {at % label === 0 && xOf(scale, at) < width - 30 && (
-            <span className="figure absolute top-[4px] left-[4px] text-[11px] whitespace-nowrap text-ink-2">
-              {(at / 1000).toFixed(to)} s
-            </span>
-          )}
-        </span>
-      ))}
+      <canvas ref={canvas} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
     </div>
   );
-}
+});
 
 /** The playhead: moved without rendering anything else. */
 export function Needle({ scale }: { scale: Scale }) {

@@ -1,6 +1,7 @@
 // The rhythm strip: all frames and what plays of them, the frames as wide as they are long, one playhead.
 
-import { useEffect, useMemo, useState } from "react";
+import { memo, useEffect, useMemo, useState } from "react";
+import type { ResultInfo } from "../../api/client";
 import { useWidth } from "../../ui/useWidth";
 import type { Bench } from "../edits";
 import { selectNone } from "../selection";
@@ -14,16 +15,6 @@ import { Transport } from "./Transport";
 export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const result = shown?.result;
   const [track, width] = useWidth();
-  const { zoom, from } = useZoom();
-  // While an edge is pulled the scale stands still, so that the edge stays under the hand.
-  const [pull, setPull] = useState<Pull | null>(null);
-  const real = useMemo(() => result?.info.frames.map((frame) => frame.delay_ms) ?? [], [result]);
-  useEffect(() => setPull(null), [real]);
-  const delays = pull?.delays ?? real;
-  const scale = useMemo(
-    () => scaleOf(delays, width, zoom, from, pull?.perMs),
-    [delays, width, zoom, from, pull?.perMs],
-  );
   useEffect(() => {
     selectNone();
     useZoom.setState({ zoom: 1, from: 0 });
@@ -38,16 +29,42 @@ export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
         {result && <Lane bench={bench} result={result} width={width} />}
         <div className="relative mt-1.5 overflow-hidden">
           {result ? (
-            <Track bench={bench} result={result} scale={scale} delays={delays} onPull={setPull} />
+            <InTime bench={bench} result={result} width={width} />
           ) : (
             <div className="mt-[20px] flex h-[96px] items-center justify-center rounded-[7px] bg-well text-ink-2">
               The frames lie here as soon as the first output is made
             </div>
           )}
-          <Ruler scale={scale} />
-          {result && <Needle scale={scale} />}
         </div>
       </div>
     </section>
   );
 }
+
+/** Frames, ruler and playhead in true proportion of time: all that a zoom draws anew. */
+const InTime = memo(function InTime({
+  bench,
+  result,
+  width,
+}: {
+  bench: Bench;
+  result: ResultInfo;
+  width: number;
+}) {
+  const { zoom, from } = useZoom();
+  // While an edge is pulled the scale stands still, so that the edge stays under the hand.
+  const [pull, setPull] = useState<Pull | null>(null);
+  useEffect(() => setPull(null), [result.delays]);
+  const delays = pull?.delays ?? result.delays;
+  const scale = useMemo(
+    () => scaleOf(delays, width, zoom, from, pull?.perMs),
+    [delays, width, zoom, from, pull?.perMs],
+  );
+  return (
+    <>
+      <Track bench={bench} result={result} scale={scale} delays={delays} onPull={setPull} />
+      <Ruler scale={scale} />
+      <Needle scale={scale} />
+    </>
+  );
+});

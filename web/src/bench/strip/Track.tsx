@@ -1,34 +1,31 @@
 // The frames in true time proportion: drawn on a canvas, chosen and pulled by hand.
 
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import {
+  memo,
+  useCallback,
+  useDeferredValue,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type PointerEvent,
+} from "react";
 import type { ResultInfo } from "../../api/client";
 import { FLICKS, kilobytes } from "../../format";
 import { show } from "../../player/playhead";
 import { useTheme } from "../../ui/theme";
 import { edgeMoved } from "../delays";
 import type { Bench } from "../edits";
+import { printOf, thumbOf } from "../prints";
 import { chosenPlaces, FLOOR, holdPlaces, select, unscaled, useSelection } from "../selection";
 import { colours, HEIGHT, paintFrames, paintMarks, TOP, type Scene } from "./paint";
 import { indexAt, msAt, startOf, useZoom, visible, xOf, zoomed, type Scale } from "./scale";
+import { fitted, usePainting } from "./usePainting";
 
 /** Frames at least this wide can be pulled at their edge. */
 const PULLED = 9;
 /** So many frames at most are there one by one for pointers and screen readers. */
-const MOST_CELLS = 200;
-
-/** A canvas as wide as the strip, sharp on this display. */
-function fitted(canvas: HTMLCanvasElement | null, across: number): CanvasRenderingContext2D | null {
-  const context = canvas?.getContext("2d");
-  if (!canvas || !context || across === 0) return null;
-  const ratio = window.devicePixelRatio;
-  const [width, height] = [Math.round(across * ratio), Math.round(HEIGHT * ratio)];
-  if (canvas.width !== width || canvas.height !== height) {
-    canvas.width = width;
-    canvas.height = height;
-  }
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  return context;
-}
+const MOST_CELLS = 140;
 
 export interface Pull {
   delays: number[];
@@ -55,17 +52,24 @@ export function Track({
   const [fresh, setFresh] = useState(0);
   const again = useRef(0);
   const base = useRef<HTMLCanvasElement>(null);
-  const frames = useMemo((): Omit<Scene, "chosen" | "held"> => {
-    const bytes = result.info.frames.map((frame) => frame.bytes);
+  const { costs: bytes, positions } = result;
+  const { id, frame_set, frame_list: gathered } = bench.project;
+  const height = useMemo(() => {
     const others = bytes.length > 2 ? bytes.slice(1) : bytes;
-    return {
-      scale,
-      bytes,
-      tall: Math.max(...others, 1) * 1.1,
-      usual: [...bytes].sort((a, b) => a - b)[bytes.length >> 1] ?? 0,
-      pictures: result.positions.map((position) => bench.project.frame_list[position - 1]?.sha256 ?? ""),
-    };
-  }, [scale, result, bench.project.frame_list]);
+    const usual = [...bytes].sort((a, b) => a - b)[bytes.length >> 1] ?? 0;
+    return { tall: others.reduce((most, cost) => Math.max(most, cost), 1) * 1.1, usual };
+  }, [bytes]);
+  const picture = useCallback(
+    (index: number, together: boolean) => {
+      const frame = gathered[(positions[index] ?? 0) - 1];
+      return frame && (together ? printOf({ id, frame_set }, frame) : thumbOf(frame));
+    },
+    [positions, gathered, id, frame_set],
+  );
+  const frames = useMemo(
+    (): Omit<Scene, "chosen" | "held"> => ({ scale, bytes, ...height, picture }),
+    [scale, bytes, height, picture],
+  );
   const scene = useMemo(
     (): Scene => ({
       ...frames,
@@ -76,8 +80,9 @@ export function Track({
   );
 
   // Frames and marks lie on two canvases: a selection drawn over thousands of frames paints none of them again.
-  useEffect(() => {
-    const context = fitted(base.current, scale.width);
+  // Painted is once for each picture of the screen, however much has changed since the last.
+  usePainting(() => {
+    const context = fitted(base.current, scale.width, HEIGHT);
     if (!context) return;
     paintFrames(context, scene, colours(context.canvas), () => {
       // Pictures come in flocks; one more painting takes in all that came meanwhile.
@@ -87,10 +92,9 @@ export function Track({
           setFresh((n) => n + 1);
         });
     });
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- not for a change of the selection alone
   }, [frames, scale.width, dark, fresh]);
-  useEffect(() => {
-    const context = fitted(canvas.current, scale.width);
+  usePainting(() => {
+    const context = fitted(canvas.current, scale.width, HEIGHT);
     if (!context) return;
     context.clearRect(0, 0, scale.width, HEIGHT);
     paintMarks(context, scene, colours(context.canvas));
@@ -98,6 +102,8 @@ export function Track({
   useEffect(() => () => cancelAnimationFrame(again.current), []);
 
   const box = useRef<HTMLDivElement>(null);
+  const latest = useRef(scale);
+  latest.current = scale;
   const at = useCallback(
     (event: { clientX: number }) =>
       indexAt(scale, msAt(scale, event.clientX - (box.current?.getBoundingClientRect().left ?? 0))),
@@ -184,28 +190,39 @@ export function Track({
   useEffect(() => {
     const element = box.current;
     if (!element) return;
+    let turned = { zoom: 0, pan: 0, x: 0 };
+    let due = 0;
+    // A wheel tells of itself more often than the screen is drawn.
+    const take = () => {
+      const { zoom } = useZoom.getState();
+      const { zoom: by, pan, x } = turned;
+      [turned, due] = [{ zoom: 0, pan: 0, x: 0 }, 0];
+      const now = latest.current;
+      if (by !== 0) useZoom.setState(zoomed(now, zoom, Math.exp(-by / 300), x));
+      else useZoom.setState({ from: Math.max(0, Math.min(now.total, now.from + pan / now.perMs)) });
+    };
     // A wheel that zooms must not zoom the page as well, which only a listener that is not passive can stop.
     const onWheel = (event: WheelEvent) => {
-      const { zoom } = useZoom.getState();
-      if (event.ctrlKey || event.metaKey) {
-        event.preventDefault();
-        const x = event.clientX - element.getBoundingClientRect().left;
-        useZoom.setState(zoomed(scale, zoom, Math.exp(-event.deltaY / 300), x));
-      } else if (zoom > 1) {
-        event.preventDefault();
-        const by = Math.abs(event.deltaX) > Math.abs(event.deltaY) ? event.deltaX : event.deltaY;
-        useZoom.setState({ from: Math.max(0, Math.min(scale.total, scale.from + by / scale.perMs)) });
-      }
+      const zooms = event.ctrlKey || event.metaKey;
+      if (!zooms && useZoom.getState().zoom === 1) return;
+      event.preventDefault();
+      if (zooms) turned.zoom += event.deltaY;
+      else turned.pan += Math.abs(event.deltaX) > Math.abs(event.deltaY) ? event.deltaX : event.deltaY;
+      turned.x = event.clientX - element.getBoundingClientRect().left;
+      due ||= requestAnimationFrame(take);
     };
     element.addEventListener("wheel", onWheel, { passive: false });
-    return () => element.removeEventListener("wheel", onWheel);
-  }, [scale]);
+    return () => {
+      element.removeEventListener("wheel", onWheel);
+      cancelAnimationFrame(due);
+    };
+  }, []);
 
-  const [from, to] = visible(scale);
-  const usual = (scale.total * scale.perMs) / Math.max(scale.ends.length, 1);
-  const some = to - from <= MOST_CELLS && usual >= 2;
   const focus = Math.max(0, Math.min(anchor, scale.ends.length - 1));
-  const cells = some ? Array.from({ length: to - from }, (_, i) => from + i) : [focus];
+  const [from, to] = visible(scale);
+  const active = each(scale) ? Math.min(Math.max(focus, from), to - 1) : focus;
+  // Canvases follow the hand at once; what is there for pointers and screen readers may come a moment later.
+  const settled = useDeferredValue(scale);
   return (
     <div
       ref={box}
@@ -213,19 +230,50 @@ export function Track({
       tabIndex={0}
       aria-label="Frames"
       aria-multiselectable
-      aria-activedescendant={`strip-${some ? Math.min(Math.max(focus, from), to - 1) : focus}`}
+      aria-activedescendant={`strip-${active}`}
       className="relative touch-none outline-offset-[-2px]"
       style={{ height: HEIGHT }}
       onPointerDown={onDown}
     >
       <canvas ref={base} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
       <canvas ref={canvas} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
+      <Cells scale={settled} result={result} delays={delays} focus={focus} places={places} holds={holds} />
+    </div>
+  );
+}
+
+/** Whether each frame can be told from the next, and there are few enough of them. */
+function each(scale: Scale): boolean {
+  const [from, to] = visible(scale);
+  return to - from <= MOST_CELLS && (scale.total * scale.perMs) / Math.max(scale.ends.length, 1) >= 2;
+}
+
+/** The frames one by one, or the one in focus alone, as pointers and screen readers find them. */
+const Cells = memo(function Cells({
+  scale,
+  result,
+  delays,
+  focus,
+  places,
+  holds,
+}: {
+  scale: Scale;
+  result: ResultInfo;
+  delays: readonly number[];
+  focus: number;
+  places: ReadonlySet<number>;
+  holds: Readonly<Record<string, number>>;
+}) {
+  const [from, to] = visible(scale);
+  const cells = each(scale) ? Array.from({ length: to - from }, (_, i) => from + i) : [focus];
+  return (
+    <>
       {cells.map((index) => {
         const left = xOf(scale, startOf(scale, index));
         const width = xOf(scale, scale.ends[index] ?? 0) - left;
-        const cost = kilobytes(scene.bytes[index] ?? 0);
-        const held = scene.held(index) ? ", held" : "";
-        const what = result.shots[index]?.includes("x")
+        const cost = kilobytes(result.costs[index] ?? 0);
+        const held = String(result.places[index] ?? 0) in holds ? ", held" : "";
+        const what = result.blends[String(index)]
           ? ", blended"
           : result.positions[index] === 0
             ? ", empty"
@@ -235,7 +283,7 @@ export function Track({
             key={index}
             id={`strip-${index}`}
             role="option"
-            aria-selected={scene.chosen(index)}
+            aria-selected={places.has(result.places[index] ?? 0)}
             aria-label={`Frame ${index + 1}, ${delays[index] ?? 0} ms${held}${what}, ${cost} KB`}
             title={`Frame ${index + 1} · ${delays[index] ?? 0} ms${held}${what} · ${cost} KB`}
             className="absolute inset-y-0"
@@ -252,6 +300,6 @@ export function Track({
           </div>
         );
       })}
-    </div>
+    </>
   );
-}
+});

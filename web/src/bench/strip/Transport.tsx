@@ -1,5 +1,7 @@
 // Playing by hand, the selection's delay, and how the strip is looked at.
 
+import { useMemo } from "react";
+import type { ResultInfo } from "../../api/client";
 import { ChevronLeft, ChevronRight, Maximize2, Pause, Play, SkipBack, ZoomIn, ZoomOut } from "lucide-react";
 import { kilobytes, parseDelay, seconds } from "../../format";
 import { setSpeed, show, SPEEDS, step, toggle, usePlayhead } from "../../player/playhead";
@@ -9,22 +11,37 @@ import { chosenPlaces, holdPlaces, leaveOut, releasePlaces, selectAll, useSelect
 import type { Shown } from "../useShown";
 import { useZoom, zoomStrip } from "./scale";
 
+/** What the selected frames cost together, and the delay they have in common within a hundredth, in ms. */
+function facts(
+  result: ResultInfo | undefined,
+  chosen: ReadonlySet<number>,
+): { bytes: number; delay: number | null } {
+  let bytes = 0;
+  const delays: number[] = [];
+  result?.places.forEach((place, index) => {
+    if (!chosen.has(place)) return;
+    bytes += result.costs[index] ?? 0;
+    delays.push(result.delays[index] ?? 0);
+  });
+  const first = delays[0] ?? null;
+  const same = delays.every((delay) => Math.abs(delay - (first ?? 0)) <= 10);
+  return { bytes, delay: same ? first : null };
+}
+
 export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const playing = usePlayhead((state) => state.playing);
   const index = usePlayhead((state) => state.index);
   const speed = usePlayhead((state) => state.speed);
   const skipped = usePlayhead((state) => state.skipped);
   const chosen = useSelection((state) => state.places);
-  const zoom = useZoom((state) => state.zoom);
+  const whole = useZoom((state) => state.zoom === 1);
   const result = shown?.result;
   const info = result?.info;
-  const frames = info?.frames ?? [];
   const before = usePlayhead((state) => (state.index > 0 ? (state.line.ends[state.index - 1] ?? 0) : 0));
-  const selected = frames.filter((_, at) => chosen.has(result?.places[at] ?? 0));
-  const one = selected[0];
-  const same = selected.every((other) => Math.abs(other.delay_ms - (one?.delay_ms ?? 0)) <= 10);
+  const selected = useMemo(() => facts(result, chosen), [result, chosen]);
   const { holds } = bench.recipe.rhythm;
-  const bytes = selected.reduce((sum, frame) => sum + frame.bytes, 0);
+  const held = useMemo(() => [...chosen].some((place) => String(place) in holds), [chosen, holds]);
+  const cost = result?.costs[index];
   return (
     <div className="flex h-[30px] items-center gap-2">
       <IconButton
@@ -78,11 +95,11 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
       {chosen.size > 0 ? (
         <>
           <span role="status" aria-label="Selection" className="whitespace-nowrap text-ink-2">
-            {chosen.size} selected, <span className="figure">{kilobytes(bytes)} KB</span>
+            {chosen.size} selected, <span className="figure">{kilobytes(selected.bytes)} KB</span>
           </span>
           <TextField
             label="Delay of the selected frames"
-            value={same && one ? `${one.delay_ms / 10} cs` : "mixed"}
+            value={selected.delay === null ? "mixed" : `${selected.delay / 10} cs`}
             read={(text) => (parseDelay(text) === null ? (text === "mixed" ? text : null) : text)}
             onCommit={(text) => {
               const flicks = parseDelay(text);
@@ -90,9 +107,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
             }}
             className="w-[76px] text-right"
           />
-          {[...chosen].some((place) => String(place) in holds) && (
-            <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Back to the rate</Button>
-          )}
+          {held && <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Back to the rate</Button>}
           <Button onClick={() => leaveOut(bench)}>Leave out</Button>
         </>
       ) : (
@@ -104,7 +119,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
       <span className="whitespace-nowrap text-ink-2">
         this frame{" "}
         <b className="figure inline-block min-w-[62px] text-right text-ink">
-          {frames[index] ? `${(frames[index].bytes / 1024).toFixed(1)} KB` : "–"}
+          {cost === undefined ? "–" : `${(cost / 1024).toFixed(1)} KB`}
         </b>
       </span>
       <span className="flex">
@@ -112,18 +127,12 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
           tip="Show more of the time"
           keys="-"
           look="quiet"
-          disabled={zoom === 1}
+          disabled={whole}
           onClick={() => zoomStrip(0.5)}
         >
           <ZoomOut size={14} />
         </IconButton>
-        <IconButton
-          tip="All of it"
-          keys="0"
-          look="quiet"
-          disabled={zoom === 1}
-          onClick={() => zoomStrip("fit")}
-        >
+        <IconButton tip="All of it" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
           <Maximize2 size={13} />
         </IconButton>
         <IconButton tip="Look closer" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>

@@ -1,16 +1,23 @@
 // Draws the strip's frames: pictures as wide as they are long, what each costs standing above.
 
-import { thumbUrl } from "../../api/client";
-import { startOf, visible, xOf, type Scale } from "./scale";
+import type { Print } from "../prints";
+import { msAt, startOf, visible, xOf, type Scale } from "./scale";
 
 export const SKYLINE = 40;
 export const TOP = 43;
 export const HEIGHT = 96;
+export const RULER = 20;
+/** Between two marks of the ruler, in ms. */
+const STEPS = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 30000, 60000, 300000];
 /** Below this many pixels frames share a picture. */
 const ALONE = 6;
+/** From this many on they have round corners, which take long to draw. */
+const ROUNDED = 20;
 /** As wide as a picture is that stands for many. */
 const SHARED = 48;
-const MOST_KEPT = 800;
+const MOST_KEPT = 200;
+/** Up to so many frames are drawn of pictures of their own, more of kept. */
+const FEW = 72;
 
 export interface Scene {
   scale: Scale;
@@ -19,40 +26,41 @@ export interface Scene {
   tall: number;
   /** What a frame usually costs. */
   usual: number;
-  pictures: readonly string[];
+  /** Of each frame, on a sheet with its neighbours or by itself. */
+  picture: (index: number, together: boolean) => Print | undefined;
   chosen: (index: number) => boolean;
   held: (index: number) => boolean;
 }
 
-const pictures = new Map<string, HTMLImageElement>();
+const kept = new Map<string, HTMLImageElement>();
 const decoded = new Set<string>();
 
-/** A small picture if it is there; otherwise it is fetched and `ready` called once it is. */
-function small(sha256: string, ready: () => void): HTMLImageElement | undefined {
-  let image = pictures.get(sha256);
+/** A picture, or a sheet of them, if it is there; otherwise it is fetched and `ready` called once it is. */
+function fetched(url: string, ready: () => void): HTMLImageElement | undefined {
+  let image = kept.get(url);
   if (!image) {
     image = new Image();
-    image.src = thumbUrl(sha256);
-    pictures.set(sha256, image);
+    image.src = url;
+    kept.set(url, image);
     // Decoded before it is drawn: drawing one that is not would hold the screen up.
     image
       .decode()
-      .then(() => decoded.add(sha256))
+      .then(() => decoded.add(url))
       .catch(() => undefined)
       .finally(ready);
-    const oldest = pictures.keys().next();
-    if (pictures.size > MOST_KEPT && !oldest.done) {
-      pictures.delete(oldest.value);
+    const oldest = kept.keys().next();
+    if (kept.size > MOST_KEPT && !oldest.done) {
+      kept.delete(oldest.value);
       decoded.delete(oldest.value);
     }
   }
-  return decoded.has(sha256) ? image : undefined;
+  return decoded.has(url) ? image : undefined;
 }
 
 export function colours(element: Element): Record<string, string> {
   const style = getComputedStyle(element);
   return Object.fromEntries(
-    ["jay", "jay-pale", "buff", "stage", "ink"].map((name) => [
+    ["jay", "jay-pale", "buff", "stage", "ink", "ink-2", "ink-3"].map((name) => [
       name,
       style.getPropertyValue(`--${name}`).trim(),
     ]),
@@ -90,28 +98,29 @@ export function paintFrames(
   const { scale } = scene;
   context.clearRect(0, 0, scale.width, HEIGHT);
   const [from, to] = visible(scale);
+  skyline(context, scene, colour, from, to, colour["jay-pale"] ?? "");
+  const together = to - from > FEW;
   let shared = -Infinity; // where the last picture that stands for many ends
   for (let index = from; index < to; index += 1) {
     const left = xOf(scale, startOf(scale, index));
     const right = xOf(scale, scale.ends[index] ?? 0);
     const width = Math.max(right - left - (right - left > 5 ? 1 : 0), 0.5);
-    bar(context, scene, colour, index, left, width, false);
     context.fillStyle = colour.stage ?? "";
-    const own = scene.pictures[index];
     if (width > ALONE) {
-      context.save();
-      context.beginPath();
-      context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
-      context.clip();
+      const round = width >= ROUNDED;
+      if (round) {
+        context.save();
+        context.beginPath();
+        context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
+        context.clip();
+      }
       context.fillRect(left, TOP, width, HEIGHT - TOP);
-      const image = own ? small(own, again) : undefined;
-      if (image) cover(context, image, left, width);
-      context.restore();
+      picture(context, scene.picture(index, together), left, width, again);
+      if (round) context.restore();
     } else if (left >= shared) {
       const span = Math.min(SHARED, scale.width - left);
       context.fillRect(left, TOP, span, HEIGHT - TOP);
-      const image = own ? small(own, again) : undefined;
-      if (image) cover(context, image, left, span);
+      picture(context, scene.picture(index, false), left, span, again);
       shared = left + SHARED;
     }
   }
@@ -125,57 +134,102 @@ export function paintMarks(
 ): void {
   const { scale } = scene;
   const [from, to] = visible(scale);
-  for (let index = from; index < to; index += 1) {
-    const chosen = scene.chosen(index);
-    const held = scene.held(index);
-    if (!chosen && !held) continue;
-    const left = xOf(scale, startOf(scale, index));
-    const width = xOf(scale, scale.ends[index] ?? 0) - left;
-    if (chosen) {
-      bar(context, scene, colour, index, left, Math.max(width - (width > 5 ? 1 : 0), 0.5), true);
-      context.fillStyle = colour.jay ?? "";
-      context.globalAlpha = 0.3;
-      context.fillRect(left, TOP, width, HEIGHT - TOP);
-      context.globalAlpha = 1;
-      if (width > 5) {
-        context.strokeStyle = colour.jay ?? "";
-        context.lineWidth = 2;
-        context.strokeRect(left + 1, TOP + 1, Math.max(width - 3, 1), HEIGHT - TOP - 2);
-      } else context.fillRect(left, HEIGHT - 3, Math.max(width, 1), 3);
-    }
-    if (held) {
-      context.fillStyle = colour.buff ?? "";
-      context.fillRect(left, TOP, Math.max(width - 1, 1), 3);
-    }
+  const jay = colour.jay ?? "";
+  const sides = (first: number, last: number): [number, number] => {
+    const left = xOf(scale, startOf(scale, first));
+    return [left, xOf(scale, scale.ends[last] ?? 0) - left];
+  };
+  for (const [first, last] of together(from, to, scene.chosen)) {
+    skyline(context, scene, colour, first, last + 1, jay);
+    const [left, width] = sides(first, last);
+    context.fillStyle = jay;
+    context.globalAlpha = 0.3;
+    context.fillRect(left, TOP, width, HEIGHT - TOP);
+    context.globalAlpha = 1;
+    if (width / (last - first + 1) > 5) {
+      context.strokeStyle = jay;
+      context.lineWidth = 2;
+      for (let index = first; index <= last; index += 1) {
+        const [one, across] = sides(index, index);
+        context.strokeRect(one + 1, TOP + 1, Math.max(across - 3, 1), HEIGHT - TOP - 2);
+      }
+    } else context.fillRect(left, HEIGHT - 3, Math.max(width, 1), 3);
+  }
+  context.fillStyle = colour.buff ?? "";
+  for (const [first, last] of together(from, to, scene.held)) {
+    const [left, width] = sides(first, last);
+    context.fillRect(left, TOP, Math.max(width - 1, 1), 3);
   }
   numbers(context, scale, from, to);
 }
 
-/** What a frame costs, standing above it. */
-function bar(
+/** The runs of frames of which something holds: the first and the last of each. */
+function* together(from: number, to: number, holds: (index: number) => boolean): Generator<[number, number]> {
+  let first = -1;
+  for (let index = from; index <= to; index += 1) {
+    const is = index < to && holds(index);
+    if (is && first < 0) first = index;
+    if (!is && first >= 0) {
+      yield [first, index - 1];
+      first = -1;
+    }
+  }
+}
+
+/** What frames cost, standing above them; of several over one pixel the dearest. */
+function skyline(
   context: CanvasRenderingContext2D,
   scene: Scene,
   colour: Record<string, string>,
-  index: number,
-  left: number,
-  width: number,
-  chosen: boolean,
+  from: number,
+  to: number,
+  plain: string,
 ): void {
-  const cost = scene.bytes[index] ?? 0;
-  const tall = Math.max(2, Math.min(1, cost / scene.tall) * SKYLINE);
-  context.fillStyle =
-    cost > scene.usual * 2 ? stripes(context, colour.jay ?? "") : (colour[chosen ? "jay" : "jay-pale"] ?? "");
-  context.fillRect(left, SKYLINE - tall, width, tall);
+  const { scale } = scene;
+  const striped = stripes(context, colour.jay ?? "");
+  let fill: string | CanvasPattern = "";
+  const bar = (left: number, width: number, cost: number) => {
+    const wanted = cost > scene.usual * 2 ? striped : plain;
+    if (wanted !== fill) context.fillStyle = fill = wanted;
+    const tall = Math.max(2, Math.min(1, cost / scene.tall) * SKYLINE);
+    context.fillRect(left, SKYLINE - tall, width, tall);
+  };
+  let [column, dearest] = [-1, 0];
+  for (let index = from; index < to; index += 1) {
+    const left = xOf(scale, startOf(scale, index));
+    const width = xOf(scale, scale.ends[index] ?? 0) - left;
+    const cost = scene.bytes[index] ?? 0;
+    if (width >= 1) {
+      bar(left, width > 5 ? width - 1 : width, cost);
+      continue;
+    }
+    const here = Math.floor(left);
+    if (here !== column && column >= 0) {
+      bar(column, 1, dearest);
+      dearest = 0;
+    }
+    [column, dearest] = [here, Math.max(dearest, cost)];
+  }
+  if (column >= 0) bar(column, 1, dearest);
 }
 
-function cover(context: CanvasRenderingContext2D, image: HTMLImageElement, left: number, width: number): void {
+/** A picture that covers its place, if there is one and it has come. */
+function picture(
+  context: CanvasRenderingContext2D,
+  print: Print | undefined,
+  left: number,
+  width: number,
+  again: () => void,
+): void {
+  const image = print && fetched(print.url, again);
+  if (!image) return;
   const height = HEIGHT - TOP;
-  const scale = Math.max(width / image.naturalWidth, height / image.naturalHeight);
+  const scale = Math.max(width / print.width, height / print.height);
   const [across, down] = [width / scale, height / scale];
   context.drawImage(
     image,
-    (image.naturalWidth - across) / 2,
-    (image.naturalHeight - down) / 2,
+    print.left + (print.width - across) / 2,
+    print.top + (print.height - down) / 2,
     across,
     down,
     left,
@@ -203,5 +257,33 @@ function numbers(context: CanvasRenderingContext2D, scale: Scale, from: number, 
     context.fill();
     context.fillStyle = "#fff";
     context.fillText(text, left + 5, HEIGHT - 8.5);
+  }
+}
+
+/** Time in seconds: a mark where there is room for one, a figure where there is room for that. */
+export function paintRuler(
+  context: CanvasRenderingContext2D,
+  scale: Scale,
+  colour: Record<string, string>,
+): void {
+  const { perMs, width } = scale;
+  context.clearRect(0, 0, width, RULER);
+  if (perMs <= 0) return;
+  const label = STEPS.find((one) => one * perMs >= 90) ?? 3_600_000;
+  const fine = STEPS.find((one) => one * perMs >= 9 && label % one === 0) ?? label;
+  const places = label % 1000 === 0 ? 0 : label % 100 === 0 ? 1 : 2;
+  const end = Math.min(scale.total, msAt(scale, width));
+  context.font = "11px 'Red Hat Mono Variable', monospace";
+  context.textBaseline = "middle";
+  for (let at = Math.ceil(scale.from / fine) * fine; at <= end; at += fine) {
+    const x = Math.round(xOf(scale, at));
+    const long = at % label === 0;
+    context.fillStyle = colour["ink-3"] ?? "";
+    context.globalAlpha = long ? 1 : 0.6;
+    context.fillRect(x, 3, 1, long ? 7 : 4);
+    context.globalAlpha = 1;
+    if (!long || x >= width - 30) continue;
+    context.fillStyle = colour["ink-2"] ?? "";
+    context.fillText(`${(at / 1000).toFixed(places)} s`, x + 4, 13);
   }
 }

@@ -37,8 +37,9 @@ export function DelaysPart({ bench, result }: PanelProps) {
   const floor = unscaled(bench, FLOOR);
   const [from, to] = [parseDelay(ramp.from), parseDelay(ramp.to)];
   const read = (text: string) => (parseDelay(text) === null ? null : text);
-  const played = result?.info.frames.filter((_, index) => places.includes(result.places[index] ?? 0)) ?? [];
-  const real = played.reduce((sum, frame) => sum + frame.delay_ms, 0);
+  const here = new Set(places);
+  const played = result?.delays.filter((_, index) => here.has(result.places[index] ?? 0)) ?? [];
+  const real = played.reduce((sum, delay) => sum + delay, 0);
   const wished = places.reduce((sum, place) => sum + timeOf(rhythm, place), 0) * (result?.scale ?? 1);
   return (
     <>

@@ -40,7 +40,7 @@ export function PacePart({ bench, result }: PanelProps) {
   }, [typedPlan]);
   const holds = Object.keys(rhythm.holds).length;
   const wished = (result?.durations.reduce((sum, flicks) => sum + flicks, 0) ?? 0) / FLICKS;
-  const delays = result?.info.frames.map((frame) => frame.delay_ms / 10) ?? [];
+  const delays = result?.delays.map((delay) => delay / 10) ?? [];
   const real = (result?.info.duration_ms ?? 0) / 1000;
   const often = rhythm.repeat === 0 ? "ever" : rhythm.repeat === 1 ? "once" : "times";
   const tooFast = result !== undefined && result.durations.some((flicks) => flicks < FLOOR);
