@@ -93,7 +93,8 @@ def bulk(page: Page) -> list[float]:
             """() => {
                 const stage = document.querySelector('[aria-label="Stage"]');
                 window.shown = new Promise((resolve) => {
-                    const drawn = () => requestAnimationFrame(() => setTimeout(() => resolve(performance.now())));
+                    const told = () => setTimeout(() => resolve(performance.now()));
+                    const drawn = () => requestAnimationFrame(told);
                     new MutationObserver((_, watch) => { watch.disconnect(); drawn(); })
                         .observe(stage, { attributes: true, attributeFilter: ["data-result"] });
                 });

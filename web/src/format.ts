@@ -47,6 +47,9 @@ export function parseDelay(text: string): number | null {
   return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
 }
 
+/** Flicks from a typed length, in which a bare number is seconds. */
+export const parseLength = (text: string) => parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
+
 /** A typed rate as it is taken: `24`, `12.5`, `24000/1001`, or nothing; null when it is none. */
 export function readRate(text: string): string | null {
   const rate = text.trim();

@@ -53,6 +53,7 @@ from .schemas import (
     ImportDone,
     ImportReport,
     ImportStarted,
+    Join,
     Limits,
     PlanInfo,
     PlanWish,
@@ -183,7 +184,12 @@ def begin_import(service: Parts) -> ImportStarted:
                         "type": "object",
                         "required": ["files"],
                         "properties": {
-                            "files": {"type": "array", "items": {"type": "string", "format": "binary"}}
+                            "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
+                            "written": {
+                                "type": "array",
+                                "items": {"type": "integer"},
+                                "description": "When each was last written, in ms since 1970",
+                            },
                         },
                     }
                 }
@@ -203,14 +209,25 @@ async def add_files(import_id: ProjectId, request: Request, service: Parts) -> l
     intake = await run_in_threadpool(Intake, service, import_id)
     counted = Request(request.scope, _counting(request.receive, settings))
     try:
-        async with counted.form(max_files=settings.most_files, max_fields=10) as form:
+        async with counted.form(max_files=settings.most_files, max_fields=settings.most_files) as form:
             uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
-            taken = [await run_in_threadpool(intake.take, upload) for upload in uploads]
+            written = _moments(form.getlist("written"), len(uploads))
+            taken = [
+                await run_in_threadpool(intake.take, upload, moment)
+                for upload, moment in zip(uploads, written, strict=True)
+            ]
     except HTTPException as error:  # what the parser found wrong with the form
         remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
         raise InputError(error.detail, remedy=remedy) from error
     await run_in_threadpool(intake.keep)
     return taken
+
+
+def _moments(values: list[UploadFile | str], count: int) -> list[float | None]:
+    """When each file was written, in seconds since 1970; unknown for all unless it is told for all."""
+    if len(values) != count or not all(isinstance(value, str) and value.isdecimal() for value in values):
+        return [None] * count
+    return [int(str(value)[:16]) / 1000 for value in values]
 
 
 def _counting(receive: Receive, settings: Settings) -> Receive:
@@ -416,6 +433,14 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
         done = imports.renew(session, project_id, wish.import_id, service.settings.most_files)
     service.changed(project_id)
     return done
+
+
+@router.post("/projects/{project_id}/join", tags=["projects"], response_model=ProjectInfo)
+def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response:
+    """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
+    with service.sessions.begin() as session:
+        imports.join(session, project_id, wish.project_id, service.settings.most_files)
+    return _shown(service, project_id)
 
 
 @router.post("/projects/{project_id}/restore", tags=["projects"], response_model=ProjectInfo)

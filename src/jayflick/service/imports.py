@@ -24,12 +24,12 @@ from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.names import title_of
 from ..core.sequence.pieces import Piece, thumbnail
 from ..core.sequence.project_file import ProjectFile
-from ..core.sequence.renewal import Known, renewed, with_moved
+from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
 from ..core.timing.plan import plan_rhythm
 from . import projects
-from .models import Frame, Import, ImportFile, Picture, Project, now
+from .models import Frame, Import, ImportFile, Picture, Project, Revision, now
 from .projects import Conflict, NotFound, new_id
 from .schemas import Choice, NewProject, Renewed, Report
 from .store import Store
@@ -91,6 +91,7 @@ def note_taken(session: Session, import_id: str, piece: Piece, sha256: str, size
         sha256=sha256,
         duration=piece.duration,
         repeat=piece.repeat,
+        written=piece.written,
         message="",
         remedy="",
     )
@@ -205,8 +206,8 @@ def _found(row: ImportFile | Frame, picture: Picture) -> Found:
         signature = b64decode(facts["signature"])
         looks = Looks(facts["digest"], signature, facts["cut"], facts.get("rim", ""))
     if isinstance(row, Frame):
-        return Found(row.name, header, None, looks)
-    return Found(row.name, header, None, looks, row.duration, row.repeat)
+        return Found(row.name, header, None, looks, written=row.written)
+    return Found(row.name, header, None, looks, row.duration, row.repeat, written=row.written)
 
 
 def _refused(row: ImportFile) -> Found:
@@ -237,7 +238,7 @@ def finish(
             alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
             made += [make_project(session, [single], hashes) for single in alone]
         else:
-            made.append(make_project(session, chosen, hashes))
+            made.append(make_project(session, chosen, hashes, title=wish.name))
     opened.state = "done"
     return made, ignored
 
@@ -253,13 +254,17 @@ def make_project(
     """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
     together = gathering.joined(sequences)
     files = together.files
-    frames = [
-        Frame(position=position, number=found.number, name=found.name, sha256=hashes[found.name])
-        for position, found in enumerate(files, 1)
-    ]
+    frames = _frames(files, [hashes[found.name] for found in files])
     title = title or title_of(together.pattern)
     recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
     return projects.create(session, title, together.document(), frames, recipe)
+
+
+def _frames(files: Sequence[Found], hashes: Sequence[str]) -> list[Frame]:
+    return [
+        Frame(position=position, number=found.number, name=found.name, sha256=sha256, written=found.written)
+        for position, (found, sha256) in enumerate(zip(files, hashes, strict=True), 1)
+    ]
 
 
 def enclosed_name(session: Session, import_id: str) -> str | None:
@@ -358,17 +363,72 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int) -
     report = judged.document()
     if result.count("added") == 0:
         report["parts"] = [part.model_dump() for part in before.parts]
-    frames = [
-        Frame(position=position, number=found.number, name=found.name, sha256=frame.sha256)
-        for position, (found, (_, frame)) in enumerate(zip(files, result.frames, strict=True), 1)
-    ]
+    frames = _frames(files, [frame.sha256 for _, frame in result.frames])
     counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
-    recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved)
+    recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved, len(frames))
     label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
     projects.renew(session, project, label, report, frames, recipe)
     opened.state = "done"
     changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
     return Renewed(**counts, changed=changed)
+
+
+def join(session: Session, project_id: str, other_id: str, most_frames: int) -> None:
+    """Put another project's frames behind a project's own; the other stays as it is. Undo leads back.
+
+    What the other leaves out stays left out; where its rate differs, its frames keep theirs as a span.
+    """
+    project, other = projects.find(session, project_id, lock=True), projects.find(session, other_id)
+    here, there = projects.current(session, project), projects.current(session, other)
+    first, second = _as_gathered(session, here), _as_gathered(session, there)
+    count = len(first[0].files)
+    if count + len(second[0].files) > most_frames:
+        raise InputError(
+            f"together they would have {count + len(second[0].files)} frames; {most_frames} are the most",
+            remedy="take some frames out first, or keep them apart",
+        )
+    taken = {found.name for found in first[0].files}
+    second[0].files = [
+        replace(found, name=f"{other.name}/{found.name}"[-LONGEST_NAME:]) if found.name in taken else found
+        for found in second[0].files
+    ]
+    together = gathering.joined([first[0], second[0]])
+    recipe = with_joined(
+        Recipe.model_validate(here.recipe),
+        Recipe.model_validate(there.recipe),
+        count,
+        len(second[0].files),
+        other.name,
+    )
+    odd = frozenset(position for position in unused(together) if position > count)
+    if recipe.gather.sizes == "same":
+        left_out = recipe.gather.left_out | odd
+        recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update={"left_out": left_out})})
+    frames = _frames(together.files, [*first[1], *second[1]])
+    label = f"{other.name} put behind"[:120]
+    projects.renew(session, project, label, together.document(), frames, recipe)
+
+
+def _as_gathered(session: Session, revision: Revision) -> tuple[gathering.Sequence, list[str]]:
+    """The frames of a revision as the sequence they were when they came, and their pictures' hashes."""
+    rows = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
+        .order_by(Frame.position)
+    ).all()
+    report = Report.model_validate(projects.report_of(session, revision))
+    files = [replace(_found(frame, picture), number=frame.number) for frame, picture in rows]
+    sequence = gathering.Sequence(
+        report.pattern,
+        files,
+        report.missing,
+        report.repeated,
+        [problem.model_dump() for problem in report.problems],
+        report.labels,
+        [gathering.PartOf(part.pattern, part.labels, part.last - part.first + 1) for part in report.parts],
+    )
+    return sequence, [frame.sha256 for frame, _ in rows]
 
 
 def unused(sequence: gathering.Sequence) -> frozenset[int]:

@@ -39,8 +39,11 @@ class Intake:
         self._frames_left = settings.most_files - frames
         self._bytes_left = settings.most_import_bytes - size
 
-    def take(self, upload: UploadFile) -> FileTaken:
-        """Read one file apart; what cannot be used is recorded for the report, with why."""
+    def take(self, upload: UploadFile, written: float | None = None) -> FileTaken:
+        """Read one file apart; what cannot be used is recorded for the report, with why.
+
+        ``written``: when it was last written, in seconds since 1970.
+        """
         name = upload.filename or ""
         pictures: list[str] = []
         problems: list[InputError] = []
@@ -62,7 +65,7 @@ class Intake:
                         continue
                     self._need_room(name)
                     imports.clean_name(piece.name)
-                    pictures.append(self._store(piece, data))
+                    pictures.append(self._store(replace(piece, written=piece.written or written), data))
                     self._tell(name, len(pictures), pictures[-1])
         except InputError as error:
             self._refused.append((error, name))

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, Double, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -69,6 +69,8 @@ class Frame(Base):
     number: Mapped[int | None] = mapped_column(BigInteger, default=None)
     name: Mapped[str] = mapped_column(String(255))
     sha256: Mapped[str] = mapped_column(ForeignKey("pictures.sha256"))
+    written: Mapped[float | None] = mapped_column(Double, default=None)
+    """When its file was last written, in seconds since 1970."""
 
 
 class Revision(Base):
@@ -109,6 +111,8 @@ class ImportFile(Base):
     duration: Mapped[int | None] = mapped_column(BigInteger, default=None)
     """How long it was shown in the file it was taken out of, in flicks."""
     repeat: Mapped[int | None] = mapped_column(default=None)
+    written: Mapped[float | None] = mapped_column(Double, default=None)
+    """When its file was last written, in seconds since 1970."""
     message: Mapped[str] = mapped_column(Text, default="")
     remedy: Mapped[str] = mapped_column(Text, default="")
 

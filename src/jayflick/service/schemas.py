@@ -47,6 +47,7 @@ class ReportProblem(Document):
         "size",
         "missing",
         "repeated",
+        "backwards",
         "identical",
         "turn",
         "cut",
@@ -241,6 +242,10 @@ class Renewed(Document):
     changed: list[int] = Field(description="Positions of the frames that are not as they were")
 
 
+class Join(Document):
+    project_id: str = Field(pattern="^[0-9a-f]{32}$", description="Whose frames are put behind")
+
+
 class Rename(Document):
     name: Annotated[str, Field(min_length=1, max_length=200)]
 
@@ -287,6 +292,9 @@ class NewProject(Document):
     """Which of an import's sequences become one project."""
 
     patterns: list[str] = Field(min_length=1, max_length=3000, description="Of the sequences, in this order")
+    name: Annotated[str, Field(min_length=1, max_length=200)] | None = Field(
+        None, description="What it is called; otherwise it is called after its sequences"
+    )
     separate: bool = Field(False, description="They are separate pictures: each becomes a project of its own")
 
 

@@ -6,12 +6,12 @@ import { useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
-import { size } from "../format";
+import { count, size } from "../format";
 import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
 import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
 import { useHelp } from "../ui/help";
-import { tellError } from "../ui/notices";
+import { tell, tellError } from "../ui/notices";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
 import { Docket } from "./Docket";
@@ -25,8 +25,10 @@ import { moved } from "./order";
 import { placesOf, setEnd } from "./range";
 import {
   chosenPlaces,
+  copyDelays,
   leaveOut,
   nudge,
+  pasteDelays,
   reorder,
   select,
   selectAll,
@@ -38,7 +40,7 @@ import { zoomStrip } from "./strip/scale";
 import { Stage } from "./Stage";
 import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
-import { nextBackdrop, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
+import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
 import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
 
 export function Bench() {
@@ -239,6 +241,15 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         if (result) selectAll(result);
         return;
       }
+      if (held && !typing && (key === "c" || key === "v") && !getSelection()?.toString()) {
+        event.preventDefault();
+        if (key === "v") pasteDelays(bench);
+        else if (copyDelays(bench) > 0)
+          tell(
+            `${count(useSelection.getState().copied.length, "delay")} copied: Ctrl V lays them over a selection.`,
+          );
+        return;
+      }
       if (event.altKey && !typing && !held && (key === "ArrowLeft" || key === "ArrowRight")) {
         event.preventDefault();
         moveChosen(bench, key === "ArrowLeft" ? -1 : 1);
@@ -268,7 +279,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         "+": () => zoomStrip(2),
         "=": () => zoomStrip(2),
         "0": () => zoomStrip("fit"),
-        n: toggleNeighbours,
+        n: event.shiftKey ? nextReach : toggleNeighbours,
         b: nextBackdrop,
         z: nextZoom,
         c: () => {

@@ -43,7 +43,8 @@ export function Contact({ bench }: { bench: Bench }) {
   useEffect(() => () => useContact.setState({ chosen: new Set(), anchor: 1, focus: 1 }), [project.id]);
 
   const order = useMemo(() => arranged(recipe.rhythm, project.frames), [recipe.rhythm, project.frames]);
-  const cells = useMemo(() => cellsOf(project.frame_list, order), [project.frame_list, order]);
+  const { frame_list: gathered, report } = project;
+  const cells = useMemo(() => cellsOf(gathered, report.parts, order), [gathered, report.parts, order]);
   const marks = useMemo(() => {
     const words = new Map<number, string>();
     for (const finding of findings(project, recipe))

@@ -34,7 +34,7 @@ export function Stage({
   onCancel: () => void;
   onRetry: () => void;
 }) {
-  const { view, backdrop, zoom, wipe, neighbours } = useView();
+  const { view, backdrop, zoom, wipe, neighbours, reach } = useView();
   const area = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState({ width: 0, height: 0 });
   useLayoutEffect(() => {
@@ -162,6 +162,17 @@ export function Stage({
             Neighbours
           </button>
         </Tip>
+        {neighbours && (
+          <div className="rounded-[8px] bg-card p-0.5">
+            <Segmented
+              dark
+              label="Neighbours on each side"
+              value={String(reach)}
+              choices={["1", "2", "3"].map((value) => ({ value, label: value, keys: "Shift N" }))}
+              onChange={(next) => useView.setState({ reach: Number(next) })}
+            />
+          </div>
+        )}
       </div>
     </section>
   );
@@ -236,7 +247,7 @@ function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSou
 
 function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource | null; scale: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { view, wipe, neighbours } = useView();
+  const { view, wipe, neighbours, reach } = useView();
   const { width, height } = shown.result.info;
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
@@ -267,10 +278,11 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       }
       paint(context, view, wipe, result, true_);
       if (neighbours && view === "result")
-        for (const beside of [(index - 1 + count) % count, (index + 1) % count]) {
-          const picture = shown.frames.peek(beside);
-          if (picture) shineThrough(context, picture);
-        }
+        for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
+          for (const beside of [(index - far + count) % count, (index + far) % count]) {
+            const picture = shown.frames.peek(beside);
+            if (picture) shineThrough(context, picture, far);
+          }
       if (canvas.current) canvas.current.dataset.index = String(index);
       // What comes next is decoded before it is due.
       for (let ahead = 1; ahead <= 4; ahead += 1) {
@@ -287,7 +299,7 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       over = true;
       stop();
     };
-  }, [shown, source, view, wipe, neighbours]);
+  }, [shown, source, view, wipe, neighbours, reach]);
   return (
     <canvas
       ref={canvas}
@@ -310,9 +322,9 @@ function paintEnds(context: CanvasRenderingContext2D, last: ImageBitmap, first: 
   );
 }
 
-/** A neighbour laid over the picture, faintly. */
-function shineThrough(context: CanvasRenderingContext2D, picture: ImageBitmap): void {
-  context.globalAlpha = 0.3;
+/** A neighbour laid over the picture, the more faintly the farther off it is. */
+function shineThrough(context: CanvasRenderingContext2D, picture: ImageBitmap, far: number): void {
+  context.globalAlpha = 0.3 / far;
   context.drawImage(picture, 0, 0, context.canvas.width, context.canvas.height);
   context.globalAlpha = 1;
 }

@@ -15,12 +15,21 @@ export type Cell =
   | { kind: "frame"; place: number; position: number; number: number | null }
   | { kind: "gap"; from: number; to: number };
 
-/** The frames as they stand in order, with one cell for each run of missing numbers between them. */
-export function cellsOf(frames: Pick<Project, "frame_list">["frame_list"], order: readonly number[]): Cell[] {
+/**
+ * The frames as they stand in order, with one cell for each run of missing numbers between them. Between two of
+ * the sequences that were put together nothing is missing.
+ */
+export function cellsOf(
+  frames: Project["frame_list"],
+  parts: Project["report"]["parts"],
+  order: readonly number[],
+): Cell[] {
   const cells: Cell[] = [];
+  const ends = new Set(parts.map((part) => part.last));
   order.forEach((position, index) => {
     const number = frames[position - 1]?.number ?? null;
-    const before = order[index - 1] === position - 1 ? (frames[position - 2]?.number ?? null) : null;
+    const follows = order[index - 1] === position - 1 && !ends.has(position - 1);
+    const before = follows ? (frames[position - 2]?.number ?? null) : null;
     if (before !== null && number !== null && number > before + 1)
       cells.push({ kind: "gap", from: before + 1, to: number - 1 });
     cells.push({ kind: "frame", place: index + 1, position, number });

@@ -69,6 +69,10 @@ export const pasted = (rhythm: Rhythm, places: readonly number[], times: readonl
     ? rhythm
     : withTimes(rhythm, places, (_, index) => times[index % times.length] ?? timeOf(rhythm, 1));
 
+/** How many cycles last at least so long together, both in flicks. */
+export const cyclesFor = (cycle: number, length: number) =>
+  Math.min(1000, Math.max(1, Math.ceil(length / cycle - 1e-6)));
+
 /** A frame's end moved by some time, the next frame giving way so that the total stays. */
 export function edgeMoved(rhythm: Rhythm, place: number, next: number, by: number, least: number): Rhythm {
   const [here, after] = [timeOf(rhythm, place), timeOf(rhythm, next)];

@@ -146,20 +146,18 @@ async function sent(): Promise<void> {
 
 let travelling = Promise.resolve();
 
-/** Steps follow one another, each after the changes made before it. */
-function travel(project: string, way: "undo" | "redo"): void {
-  travelling = travelling.then(() => step(project, way));
+type Answer = Parameters<typeof data>[0];
+
+/** What is no change of the recipe is asked for after the changes made before it, one after the other. */
+function travel(ask: () => Answer): void {
+  travelling = travelling.then(() => step(ask));
 }
 
-async function step(project: string, way: "undo" | "redo"): Promise<void> {
+async function step(ask: () => Answer): Promise<void> {
   await sent();
   try {
-    const info = await data<ProjectInfo>(
-      way === "undo"
-        ? api.POST("/api/projects/{project_id}/undo", { params: { path: { project_id: project } } })
-        : api.POST("/api/projects/{project_id}/redo", { params: { path: { project_id: project } } }),
-    );
-    if (queries) queries.setQueryData(["project", project], await withFrames(queries, info));
+    const info = await data<ProjectInfo>(ask());
+    if (queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
   } catch (error) {
     tellError(error);
   }
@@ -176,6 +174,8 @@ export interface Bench {
   release: () => void;
   undo: () => void;
   redo: () => void;
+  /** Put another project's frames behind this one's. */
+  join: (other: string) => void;
 }
 
 /**
@@ -231,6 +231,7 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
     const recipe = mine.reduce(applied, project.recipe);
     const output = recipe.outputs[0];
     if (!output) return undefined;
+    const params = { path: { project_id: projectId } };
     const edit: Bench["edit"] = (label, change, gesture = "") => {
       queue({ project: projectId, label, change, gesture });
     };
@@ -246,8 +247,10 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
           gesture,
         ),
       release: () => void send(true),
-      undo: () => travel(projectId, "undo"),
-      redo: () => travel(projectId, "redo"),
+      undo: () => travel(() => api.POST("/api/projects/{project_id}/undo", { params })),
+      redo: () => travel(() => api.POST("/api/projects/{project_id}/redo", { params })),
+      join: (other: string) =>
+        travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),
     };
   }, [project, waiting, projectId]);
   return { bench, error: query.error };

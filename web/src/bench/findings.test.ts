@@ -89,9 +89,16 @@ describe("what gathering found", () => {
 
 describe("the contact view", () => {
   it("draws a run of missing numbers as one gap", () => {
-    const cells = cellsOf(project.frame_list, arranged(rhythm(), project.frame_list.length)).map((cell) =>
-      cell.kind === "gap" ? `${cell.from}–${cell.to}` : cell.number,
-    );
-    expect(cells).toEqual([1, 2, "3–4", 5, 5, 6, 7]);
+    const order = arranged(rhythm(), project.frame_list.length);
+    const drawn = (parts: Project["report"]["parts"]) =>
+      cellsOf(project.frame_list, parts, order).map((cell) =>
+        cell.kind === "gap" ? `${cell.from}–${cell.to}` : cell.number,
+      );
+    expect(drawn([])).toEqual([1, 2, "3–4", 5, 5, 6, 7]);
+    const parts = [
+      { pattern: "walk_#.png", labels: [], first: 1, last: 2 },
+      { pattern: "dive_#.png", labels: [], first: 3, last: 6 },
+    ];
+    expect(drawn(parts)).toEqual([1, 2, 5, 5, 6, 7]);
   });
 });

@@ -24,6 +24,8 @@ export interface Finding {
   note: string;
   positions: readonly number[];
   remedies: readonly Remedy[];
+  /** Whether it has to be looked at before anything is done: it is not put right together with the others. */
+  byEye?: boolean;
 }
 
 const withGather = (change: (gather: Gather) => Partial<Gather>) => (recipe: Recipe) => ({
@@ -150,6 +152,23 @@ export function findings(
     });
   }
 
+  for (const problem of problems.filter(({ kind }) => kind === "backwards")) {
+    const turned = recipe.rhythm.direction === "reverse";
+    const direction = (wish: Recipe["rhythm"]["direction"], label: string): Remedy => ({
+      label,
+      done: `Direction: ${wish}`,
+      change: (so) => ({ ...so, rhythm: { ...so.rhythm, direction: wish } }),
+    });
+    add(problem, {
+      verdict: turned ? "fine" : "look",
+      word: turned ? "turned round" : "backwards?",
+      short: turned ? "" : "written last to first",
+      note: turned ? "It plays from the last frame to the first." : `${sentence(problem.remedy)}.`,
+      remedies: [turned ? direction("forward", "Play it forward") : direction("reverse", "Turn it round")],
+      byEye: true,
+    });
+  }
+
   for (const problem of problems.filter(({ kind }) => kind === "identical")) {
     const folded = problem.positions.every((position) => gather.folded.includes(position));
     add(problem, {
@@ -248,6 +267,9 @@ export function leftOutByHand(found: readonly Finding[], recipe: Recipe): number
 export const open = (found: readonly Finding[]) =>
   found.filter(({ verdict, remedies }) => (verdict === "look" || verdict === "stop") && remedies.length > 0);
 
-/** The first remedy of all that is open. */
+/** What is open and can be put right without looking at it first. */
+export const plain = (found: readonly Finding[]) => open(found).filter(({ byEye }) => !byEye);
+
+/** The first remedy of all that can be put right like that. */
 export const putRight = (found: readonly Finding[]) => (recipe: Recipe) =>
-  open(found).reduce((so, finding) => finding.remedies[0]?.change(so) ?? so, recipe);
+  plain(found).reduce((so, finding) => finding.remedies[0]?.change(so) ?? so, recipe);

@@ -3,7 +3,7 @@
 import { create } from "zustand";
 import type { ResultInfo } from "../api/client";
 import { count, FLICKS, hundredths } from "../format";
-import { added, withoutHolds, withTimes } from "./delays";
+import { added, pasted, timeOf, withoutHolds, withTimes } from "./delays";
 import type { Bench } from "./edits";
 import { leaveOutPositions } from "./findings";
 import { arranged, dropped, rearranged } from "./order";
@@ -58,6 +58,24 @@ export function holdPlaces(bench: Bench, places: readonly number[], flicks: numb
     (recipe) => ({ ...recipe, rhythm: withTimes(recipe.rhythm, places, () => time) }),
     gesture,
   );
+}
+
+/** Remember how long the selected frames last; returns how many. */
+export function copyDelays(bench: Bench): number {
+  const times = chosenPlaces().map((place) => timeOf(bench.recipe.rhythm, place));
+  if (times.length > 0) useSelection.setState({ copied: times });
+  return times.length;
+}
+
+/** Lay the remembered delays over the selected frames. */
+export function pasteDelays(bench: Bench): void {
+  const places = chosenPlaces();
+  const { copied } = useSelection.getState();
+  if (places.length === 0 || copied.length === 0) return;
+  bench.edit(`Delays pasted on ${count(places.length, "frame")}`, (recipe) => ({
+    ...recipe,
+    rhythm: pasted(recipe.rhythm, places, copied),
+  }));
 }
 
 export function releasePlaces(bench: Bench, places: readonly number[]): void {

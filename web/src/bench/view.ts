@@ -29,12 +29,15 @@ export const useView = create<{
   zoom: Zoom;
   wipe: number;
   neighbours: boolean;
+  /** How many of them on each side. */
+  reach: number;
 }>(() => ({
   view: "result",
   backdrop: "chequer",
   zoom: "fit",
   wipe: 0.5,
   neighbours: false,
+  reach: 1,
 }));
 
 export const setView = (view: View) => useView.setState({ view });
@@ -48,6 +51,11 @@ export function nextBackdrop(): void {
 /** Let the frames before and after shine through. */
 export function toggleNeighbours(): void {
   useView.setState(({ neighbours }) => ({ neighbours: !neighbours }));
+}
+
+/** One, two or three frames on each side. */
+export function nextReach(): void {
+  useView.setState(({ reach }) => ({ neighbours: true, reach: (reach % 3) + 1 }));
 }
 
 export function nextZoom(): void {

@@ -256,7 +256,10 @@ async function sendBatch(
           body: { files: [] },
           bodySerializer: () => {
             const form = new FormData();
-            for (const { file, path } of batch) form.append("files", file, path);
+            for (const { file, path } of batch) {
+              form.append("files", file, path);
+              form.append("written", String(Math.max(0, file.lastModified)));
+            }
             return form;
           },
           signal,

@@ -11,6 +11,7 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from io import BytesIO
 from pathlib import PurePosixPath
 
@@ -21,6 +22,8 @@ MAX_MEMBERS = 20_000
 MAX_UNPACKED = 8 << 30
 """The most bytes that all files of an archive may have unpacked."""
 _Read = Callable[[int], bytes]
+_Entry = tuple[str, int, _Read, str | None, float | None]
+"""A file's name, size, what reads it, why it is refused, and when it was written."""
 _BROKEN = (
     zipfile.BadZipFile,
     tarfile.TarError,
@@ -41,6 +44,8 @@ class Member:
     name: str
     data: bytes
     error: InputError | None = None
+    written: float | None = None
+    """When it was last written, in seconds since 1970, as the archive says."""
 
 
 def is_archive(data: bytes, name: str) -> bool:
@@ -63,7 +68,7 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
     files = _zip(data) if zipped else _tar(data)
     left = MAX_UNPACKED
     try:
-        for number, (inside, size, read, refusal) in enumerate(files, 1):
+        for number, (inside, size, read, refusal, written) in enumerate(files, 1):
             if number > MAX_MEMBERS:
                 raise _too_many(name)
             parts = PurePosixPath(inside.replace("\\", "/")).parts
@@ -102,16 +107,24 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 message = f"unpacks to more than {most_file_bytes // 1048576} MB"
                 yield Member(shown, b"", InputError(message, file=shown, remedy="bring it by itself"))
                 continue
-            yield Member(shown, unpacked)
+            yield Member(shown, unpacked, written=written)
     except _BROKEN as broken:
         raise InputError("is a damaged archive", file=name, remedy="pack it again") from broken
+
+
+def _moment(date: tuple[int, int, int, int, int, int]) -> float | None:
+    """A zip's time, to two seconds and without a zone: good for telling which file is older."""
+    try:
+        return datetime(*date, tzinfo=UTC).timestamp()
+    except ValueError:
+        return None
 
 
 def _too_many(name: str) -> InputError:
     return InputError(f"holds more than {MAX_MEMBERS:,} entries", file=name, remedy="bring the frames in parts")
 
 
-def _zip(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
+def _zip(data: bytes) -> Iterator[_Entry]:
     with zipfile.ZipFile(BytesIO(data)) as archive:
         for info in archive.infolist():
             if info.is_dir():
@@ -126,10 +139,10 @@ def _zip(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
                 with archive.open(info) as file:
                     return file.read(most)
 
-            yield info.filename, info.file_size, read, refusal
+            yield info.filename, info.file_size, read, refusal, _moment(info.date_time)
 
 
-def _tar(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
+def _tar(data: bytes) -> Iterator[_Entry]:
     # Unpacked by a file object of bounded reads: tarfile's own streams unpack as much at once as a block holds.
     with _unpacked(BytesIO(data), data[:6]) as plain, tarfile.open(fileobj=plain, mode="r|") as archive:
         for info in archive:
@@ -141,7 +154,7 @@ def _tar(data: bytes) -> Iterator[tuple[str, int, _Read, str | None]]:
                 file = archive.extractfile(info)
                 return file.read(most) if file is not None else b""
 
-            yield info.name, info.size, read, refusal
+            yield info.name, info.size, read, refusal, float(info.mtime)
 
 
 def _unpacked(packed: BytesIO, mark: bytes) -> gzip.GzipFile | bz2.BZ2File | lzma.LZMAFile | BytesIO:

@@ -102,7 +102,7 @@ def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str
         except InputError as error:
             return [(Found(name, None, error), None)]
         brought: list[tuple[Found, FileFrame | None]] = []
-        for piece in pieces(data, name):
+        for piece in pieces(data, name, written=path.stat().st_mtime):
             if isinstance(piece, Enclosed):
                 continue
             if isinstance(piece, Refused):
@@ -114,7 +114,9 @@ def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str
                 place.write_bytes(piece.data)
             sha256 = hashlib.sha256(data if piece.data is None else piece.data).hexdigest()
             header = piece.header
-            found = Found(piece.name, header, None, piece.looks, piece.duration, piece.repeat)
+            found = Found(
+                piece.name, header, None, piece.looks, piece.duration, piece.repeat, written=piece.written
+            )
             brought.append((found, FileFrame(place, piece.name, sha256, header.width, header.height)))
         return brought
 

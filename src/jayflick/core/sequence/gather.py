@@ -17,6 +17,8 @@ MOST_NAMED = 1000
 """The most missing numbers that are listed one by one."""
 MOST_HELD = 1000
 """Missing numbers that can be made good at most: past that, a gap is a leap in the numbering."""
+LEAST_TIMES = 4
+"""Different times that files must have before anything is said of their order."""
 CLOSED = 0.25
 """The last frame repeats the first when they differ by less than this share of the usual step."""
 
@@ -34,6 +36,8 @@ class Found:
     repeat: int | None = None
     number: int | None = None
     """The counter in its name; known once it was gathered with the others."""
+    written: float | None = None
+    """When its file was last written, in seconds since 1970, where that is known."""
 
 
 @dataclass(frozen=True)
@@ -132,7 +136,7 @@ def joined(sequences: Iterable[Sequence]) -> Sequence:
         together.files += sequence.files
         together.missing += sequence.missing
         together.repeated += sequence.repeated
-        together.parts.append(PartOf(sequence.pattern, sequence.labels, len(sequence.files)))
+        together.parts += sequence.parts or [PartOf(sequence.pattern, sequence.labels, len(sequence.files))]
         for problem in sequence.problems:
             if problem["kind"] != "size":
                 positions = [before + position for position in problem["positions"]]
@@ -206,12 +210,33 @@ def _judged(sequence: Sequence, unreadable: list[Found]) -> Sequence:
                 [position for position, _ in same],
             )
         )
+    if _written_backwards(readable):
+        sequence.problems.append(
+            _problem(
+                "backwards",
+                "",
+                "the files were written from the last to the first: they may run backwards",
+                "watch it, and turn it round if it does",
+            )
+        )
     sequence.problems += _look_problems(readable)
     notes = Counter(note for found in readable if found.header for note in found.header.notes)
     for note, times in notes.items():
         which = "all frames" if times == len(readable) else f"{times} of {len(readable)} frames"
         sequence.problems.append(_problem("converted", "", f"{which}: {note}", "nothing need be done"))
     return sequence
+
+
+def _written_backwards(readable: list[Found]) -> bool:
+    """Whether each frame is older than the one before it: what makes frames writes the first of them first.
+
+    Copied or unpacked in one go, many have the same time, from which nothing follows (common practice, no
+    published source).
+    """
+    times = [found.written for found in readable if found.written is not None]
+    if len(times) < len(readable) or len(set(times)) < LEAST_TIMES:
+        return False
+    return all(later <= earlier for earlier, later in itertools.pairwise(times))
 
 
 def _look_problems(readable: list[Found]) -> list[dict[str, Any]]:

@@ -39,6 +39,8 @@ class Piece:
     """How long it is shown, in flicks, when its file says so."""
     repeat: int | None = None
     """How often the file it came from plays: 0 for ever."""
+    written: float | None = None
+    """When its file was last written, in seconds since 1970, where that is known."""
 
 
 @dataclass(frozen=True)
@@ -57,10 +59,13 @@ class Enclosed:
     project: ProjectFile
 
 
-def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | Refused | Enclosed]:
+def pieces(
+    data: bytes, name: str, *, packed: bool = False, written: float | None = None
+) -> Iterator[Piece | Refused | Enclosed]:
     """Take a file apart. Never raises for bad input: what cannot be used comes as ``Refused``.
 
-    ``packed``: the file came in an archive. An archive in an archive is not opened.
+    ``packed``: the file came in an archive. An archive in an archive is not opened. ``written``: when it was
+    last written, in seconds since 1970.
     """
     try:
         if is_archive(data, name):
@@ -75,7 +80,7 @@ def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | 
                     except InputError as error:
                         yield Refused(member.name, error)
                 elif member.name != SCHEMA:
-                    yield from pieces(member.data, member.name, packed=True)
+                    yield from pieces(member.data, member.name, packed=True, written=member.written)
             return
         if clip.knows(data, name):
             yield from _taken_out(data, name, None)
@@ -87,7 +92,12 @@ def pieces(data: bytes, name: str, *, packed: bool = False) -> Iterator[Piece | 
         picture = read_picture(data, name=name)
         overview = reduced(picture, *THUMB)
         yield Piece(
-            name, data if packed else None, header, look(picture, overview), thumbnail(picture, overview)
+            name,
+            data if packed else None,
+            header,
+            look(picture, overview),
+            thumbnail(picture, overview),
+            written=written,
         )
     except InputError as error:
         yield Refused(name, error)

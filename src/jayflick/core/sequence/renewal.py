@@ -1,10 +1,11 @@
 """Frames that were rendered again, put in the place of those they are newer versions of."""
 
+import itertools
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..recipe import Gather, Recipe, Rhythm
+from ..recipe import Gather, Recipe, Rhythm, Span
 
 
 @dataclass(frozen=True)
@@ -84,8 +85,12 @@ def _first(frame: Known, old: Sequence[Known]) -> bool:
     return frame.number is not None and bool(numbers) and frame.number < min(numbers)
 
 
-def with_moved(recipe: Recipe, moved: dict[int, int]) -> Recipe:
-    """The recipe for frames that stand elsewhere now: everything done to a frame goes along with it."""
+def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) -> Recipe:
+    """The recipe for frames that stand elsewhere now: everything done to a frame goes along with it.
+
+    ``count``: how many frames there are now. In an order made by hand, each new one follows the frame that it
+    follows in the gathered order, where that stands last.
+    """
     gather, rhythm = recipe.gather, recipe.rhythm
     changed: dict[str, Gather | Rhythm] = {
         "gather": gather.model_copy(
@@ -95,20 +100,78 @@ def with_moved(recipe: Recipe, moved: dict[int, int]) -> Recipe:
             }
         )
     }
+    order: tuple[int, ...] | None = None
+    places = moved  # without an order of their own, places are positions
     if rhythm.order is not None:
-        order = tuple(moved.get(position, position) for position in rhythm.order)
-        changed["rhythm"] = rhythm.model_copy(update={"order": order})
-    else:  # places are positions
-        changed["rhythm"] = rhythm.model_copy(
-            update={
-                "holds": {moved[place]: time for place, time in rhythm.holds.items() if place in moved},
-                "first": moved.get(rhythm.first) if rhythm.first is not None else None,
-                "last": moved.get(rhythm.last) if rhythm.last is not None else None,
-                "spans": tuple(
-                    span.model_copy(update={"first": moved[span.first], "last": moved[span.last]})
-                    for span in rhythm.spans
-                    if span.first in moved and span.last in moved
-                ),
-            }
-        )
+        order, places = _with_added(tuple(moved.get(p, p) for p in rhythm.order), moved, count or 0)
+    changed["rhythm"] = rhythm.model_copy(
+        update={
+            "order": order,
+            "holds": {places[place]: time for place, time in rhythm.holds.items() if place in places},
+            "first": places.get(rhythm.first) if rhythm.first is not None else None,
+            "last": places.get(rhythm.last) if rhythm.last is not None else None,
+            "spans": tuple(
+                span.model_copy(update={"first": places[span.first], "last": places[span.last]})
+                for span in rhythm.spans
+                if span.first in places and span.last in places
+            ),
+        }
+    )
     return recipe.model_copy(update=changed)
+
+
+def _with_added(
+    order: tuple[int, ...], moved: dict[int, int], count: int
+) -> tuple[tuple[int, ...], dict[int, int]]:
+    """The order with the positions that are new in it, and where each old place is then."""
+    known = set(moved.values())
+    entries: list[tuple[int, int]] = [(position, place) for place, position in enumerate(order, 1)]
+    for position in range(1, count + 1):
+        if position in known:
+            continue
+        before = [at for at, (other, _) in enumerate(entries, 1) if other == position - 1]
+        # Taken out by hand are those after which it would come: then it comes first, or at the end.
+        at = before[-1] if before else (0 if position == 1 else len(entries))
+        entries.insert(at, (position, 0))
+    return (
+        tuple(position for position, _ in entries),
+        {old: place for place, (_, old) in enumerate(entries, 1) if old},
+    )
+
+
+def with_joined(recipe: Recipe, other: Recipe, count: int, more: int, name: str) -> Recipe:
+    """The recipe for ``count`` frames with ``more`` behind them, which come from a project of this ``name``.
+
+    What ``other`` leaves out, folds and holds stays so; a rate of its own becomes that of a span.
+    """
+    gather, rhythm = recipe.gather, recipe.rhythm
+    behind = other.rhythm
+    before = len(rhythm.order) if rhythm.order is not None else count
+    theirs = behind.order or tuple(range(1, more + 1))
+    order = None
+    if rhythm.order is not None or behind.order is not None:
+        mine = rhythm.order or tuple(range(1, count + 1))
+        order = (*mine, *(position + count if position else 0 for position in theirs))
+    spans = list(rhythm.spans)
+    pace = behind.delay or behind.rate
+    if pace != (rhythm.delay or rhythm.rate) and behind.delay is None:
+        names = {span.name for span in spans}
+        wishes = (name[:76] + (f" {n}" if n > 1 else "") for n in itertools.count(1))
+        free = next(wish for wish in wishes if wish not in names)
+        spans.append(Span(name=free, first=before + 1, last=before + len(theirs), rate=behind.rate))
+    held = {before + place: time for place, time in behind.holds.items() if place <= len(theirs)}
+    if behind.delay is not None and behind.delay != rhythm.delay:
+        held = {before + place: behind.delay for place in range(1, len(theirs) + 1)} | held
+    return recipe.model_copy(
+        update={
+            "gather": gather.model_copy(
+                update={
+                    "left_out": gather.left_out | {position + count for position in other.gather.left_out},
+                    "folded": gather.folded | {position + count for position in other.gather.folded},
+                }
+            ),
+            "rhythm": rhythm.model_copy(
+                update={"order": order, "holds": {**rhythm.holds, **held}, "spans": tuple(spans)}
+            ),
+        }
+    )

@@ -3,9 +3,10 @@
 import { count } from "../../format";
 import { Button, Mark, Segmented } from "../../ui/controls";
 import { useContact } from "../contact";
-import { findings, leftOutByHand, open, putBackPositions, putRight, type Finding } from "../findings";
+import { findings, leftOutByHand, plain, putBackPositions, putRight, type Finding } from "../findings";
 import { arranged } from "../order";
 import { Facts, Head, type PanelProps } from "./panel";
+import { Join } from "./Join";
 import { Renew } from "./Renew";
 
 export function GatherPanel({ bench }: PanelProps) {
@@ -13,7 +14,7 @@ export function GatherPanel({ bench }: PanelProps) {
   const { report } = project;
   const found = findings(project, recipe);
   const byHand = leftOutByHand(found, recipe);
-  const undecided = open(found);
+  const undecided = plain(found);
   const labels = [...new Set(project.frame_list.map((frame) => frame.label))];
   const unused = recipe.gather.left_out.length + recipe.gather.folded.length;
   const contact = useContact((state) => state.open);
@@ -73,6 +74,7 @@ export function GatherPanel({ bench }: PanelProps) {
         </ul>
       )}
       <Renew bench={bench} />
+      <Join bench={bench} />
     </>
   );
 }

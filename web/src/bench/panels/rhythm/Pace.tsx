@@ -2,9 +2,18 @@
 
 import { useEffect, useMemo, useState } from "react";
 import type { PlanInfo, Recipe } from "../../../api/client";
-import { count, FLICKS, hundredths, numbersInWords, parseDelay, readRate, seconds } from "../../../format";
+import {
+  count,
+  FLICKS,
+  hundredths,
+  numbersInWords,
+  parseDelay,
+  parseLength,
+  readRate,
+  seconds,
+} from "../../../format";
 import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
-import { perFrame, type Rhythm } from "../../delays";
+import { cyclesFor, perFrame, type Rhythm } from "../../delays";
 import type { Bench } from "../../edits";
 import { usePreview } from "../../range";
 import { FLOOR } from "../../selection";
@@ -43,6 +52,8 @@ export function PacePart({ bench, result }: PanelProps) {
   const delays = result?.delays.map((delay) => delay / 10) ?? [];
   const real = (result?.info.duration_ms ?? 0) / 1000;
   const often = rhythm.repeat === 0 ? "ever" : rhythm.repeat === 1 ? "once" : "times";
+  // Where a length is given, it is that of all cycles together.
+  const cycle = plan && rhythm.length === null ? (plan.duration_ms / 1000 / rhythm.cycles) * FLICKS : null;
   const tooFast = result !== undefined && result.durations.some((flicks) => flicks < FLOOR);
   return (
     <>
@@ -134,11 +145,9 @@ export function PacePart({ bench, result }: PanelProps) {
           label="Length of it all"
           value={rhythm.length === null ? "" : `${Number((rhythm.length / FLICKS).toFixed(4))} s`}
           placeholder="4 s"
-          read={(text) =>
-            text === "" ? "" : parseDelay(/[a-z]/i.test(text) ? text : `${text}s`) === null ? null : text
-          }
+          read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
           onCommit={(text) => {
-            const length = text === "" ? null : parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
+            const length = parseLength(text);
             set(length === null ? "Length as it comes" : `Lasts ${(length / FLICKS).toFixed(2)} s`, {
               length,
               speed: "100",
@@ -178,7 +187,21 @@ export function PacePart({ bench, result }: PanelProps) {
           max={1000}
           onCommit={(cycles) => set(count(cycles, "cycle"), { cycles })}
         />
-        <span className="text-ink-2">{rhythm.cycles === 1 ? "cycle" : "cycles, one after the other"}</span>
+        <span className="text-ink-2">{rhythm.cycles === 1 ? "cycle, or until" : "cycles, or until"}</span>
+        <TextField
+          label="Repeat the cycle until it lasts"
+          value=""
+          placeholder="5 s"
+          disabled={cycle === null}
+          read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
+          onCommit={(text) => {
+            const length = parseLength(text);
+            if (length === null || cycle === null) return;
+            const cycles = cyclesFor(cycle, length);
+            set(count(cycles, "cycle"), { cycles });
+          }}
+          className="w-[58px] text-right placeholder:font-sans placeholder:text-ink-3"
+        />
       </Row>
       <div className="border-t border-line pt-2.5">
         <Facts
