@@ -20,6 +20,7 @@ from pydantic import ValidationError
 from . import __version__
 from .core.errors import InputError, JayFlickError, printable
 from .core.gif.reader import describe, read_gif
+from .core.pictures.clip import Cut
 from .core.recipe import Recipe
 from .core.render import Rendered, render
 from .core.sequence.files import FileFrame, list_files, look_at, project_in, read_file
@@ -78,6 +79,7 @@ def _parser() -> argparse.ArgumentParser:
         help="frames, a folder, an archive, an animated file or clip, or a pattern in quotes",
     )
     make.add_argument("-o", "--output", required=True, help="OUT.gif, or DIR/ for numbered PNG frames")
+    make.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
     time_options = make.add_mutually_exclusive_group()
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
     time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s")
@@ -119,6 +121,7 @@ def _parser() -> argparse.ArgumentParser:
 
     collect = commands.add_parser("gather", help="which sequences are there, and what is wrong with them")
     collect.add_argument("input", nargs="+", help="files, a folder, an archive, or a pattern in quotes")
+    collect.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
     collect.add_argument("--json", action="store_true")
     collect.set_defaults(run=_gather)
     return parser
@@ -146,11 +149,12 @@ def _make(options: argparse.Namespace) -> None:
         project = None if options.recipe else project_in(files)
         pattern_notes: list[str] = []
         if project is not None:
-            frames = _frames_of(project, files, taken_out)
+            frames = _frames_of(project, files, taken_out, _cut(options.clip))
             recipe = _recipe(options, project.recipe)
         else:
             decided = options.recipe is not None
-            frames, sequence, pattern_notes = _frames(files, options.input, taken_out, decided=decided)
+            cut = _cut(options.clip)
+            frames, sequence, pattern_notes = _frames(files, options.input, taken_out, cut, decided=decided)
             recipe = _recipe(options, Recipe(rhythm=own_rhythm(sequence.files)))
         read = time.perf_counter() - begun
         rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch) / "stages"))
@@ -167,9 +171,9 @@ def _make(options: argparse.Namespace) -> None:
         print(json.dumps(report, indent=2, ensure_ascii=False))
 
 
-def _frames_of(project: ProjectFile, files: list[Path], scratch: Path) -> list[FileFrame]:
+def _frames_of(project: ProjectFile, files: list[Path], scratch: Path, cut: Cut) -> list[FileFrame]:
     """The frames of a project that came in a file, known by their content."""
-    came = {frame.sha256: frame for frame in look_at(files, scratch)[1].values()}
+    came = {frame.sha256: frame for frame in look_at(files, scratch, cut)[1].values()}
     for entry in project.frames:
         if entry.sha256 not in came:
             raise InputError(
@@ -185,13 +189,13 @@ def _frames_of(project: ProjectFile, files: list[Path], scratch: Path) -> list[F
 
 
 def _frames(
-    files: list[Path], inputs: list[str], scratch: Path, *, decided: bool
+    files: list[Path], inputs: list[str], scratch: Path, cut: Cut, *, decided: bool
 ) -> tuple[list[FileFrame], Sequence_, list[str]]:
     """The frames of the one sequence the inputs bring, that sequence, and notes on it.
 
     ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
     """
-    found, frames = look_at(files, scratch)
+    found, frames = look_at(files, scratch, cut)
     sequences, ignored = gather(found)
     if not sequences:
         first = ignored[0] if ignored else None
@@ -298,6 +302,15 @@ def _first(error: ValidationError) -> str:
     return f"{where}: {first['msg']}" if where else str(first["msg"])
 
 
+def _cut(text: str) -> Cut:
+    match = re.fullmatch(r"([1-9]\d{0,6})-([1-9]\d{0,6})?(?:/([1-9]\d{0,3}))?", text)
+    if match is None or (match[2] and int(match[2]) < int(match[1])):
+        raise InputError(
+            f"--clip {text!r} is no part of a clip", remedy="give one such as 25-72, 25- or 1-300/3"
+        )
+    return Cut(int(match[1]), int(match[2]) if match[2] else None, int(match[3] or 1))
+
+
 def _bytes(text: str) -> int:
     match = re.fullmatch(r"(\d{1,12})([KkMm]?)", text)
     if match is None:
@@ -379,7 +392,7 @@ def _info(options: argparse.Namespace) -> None:
 
 def _gather(options: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
-        sequences, ignored = gather(look_at(list_files(options.input), Path(scratch))[0])
+        sequences, ignored = gather(look_at(list_files(options.input), Path(scratch), _cut(options.clip))[0])
     document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
     if options.json:
         print(json.dumps(document, indent=2, ensure_ascii=False))

@@ -2,6 +2,7 @@
 
 import random
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -56,6 +57,7 @@ def test_the_report_names_what_is_wrong() -> None:
     assert document["sizes"] == {"64x48": 5, "64x50": 1}
     kinds = {problem["kind"]: problem for problem in document["problems"]}
     assert kinds["missing"]["message"] == "numbers missing: 3–4"
+
     assert kinds["unreadable"]["file"] == "w_8.png"
     assert "64 × 50" in kinds["size"]["message"]
     assert other.pattern == "other_#.png"
@@ -67,3 +69,25 @@ def test_numbers_and_titles_read_well() -> None:
     assert numbers_in_words(list(range(0, 40, 2))).endswith("and 12 more runs")
     assert title_of("dusk_lamp_#.png") == "Dusk lamp"
     assert title_of("#.png") == "Frames"
+
+
+@pytest.mark.parametrize(
+    ("times", "backwards"),
+    [
+        ([50, 40, 30, 20, 10], True),
+        ([50, 50, 40, 30, 10], True),  # a zip tells the time to two seconds
+        ([10, 20, 30, 40, 50], False),
+        ([50, 40, 30, 20, 60], False),
+        ([20, 20, 20, 10, 10], False),  # copied in one go
+        ([50, 40, 30, 20, None], False),
+    ],
+)
+def test_files_written_from_the_last_to_the_first_may_run_backwards(
+    times: list[float | None], backwards: bool
+) -> None:
+    files = [
+        Found(f"tern_{number}.png", Header(8, 8, "RGB", False), written=written)
+        for number, written in enumerate(times, 1)
+    ]
+    (sequence,), _ = gather(files)
+    assert [problem["kind"] for problem in sequence.problems] == ["backwards"] * backwards

@@ -4,7 +4,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jayflick.core.recipe import Gather, Recipe, Rhythm, Span
-from jayflick.core.sequence.renewal import Known, renewed, with_moved
+from jayflick.core.sequence.renewal import Known, renewed, with_joined, with_moved
+from jayflick.core.timing.plan import plan_rhythm
 
 
 def frames(*numbers: int, take: str = "a", name: str = "kite_{}.png") -> list[Known]:
@@ -61,6 +62,33 @@ def test_what_was_done_to_a_frame_goes_along() -> None:
     ordered = Recipe(rhythm=Rhythm(order=(3, 0, 1), holds={1: 9}))
     again = with_moved(ordered, {1: 1, 2: 3, 3: 5}).rhythm
     assert (again.order, again.holds) == ((5, 0, 1), {1: 9})
+
+
+def test_new_frames_find_their_place_in_an_order_made_by_hand() -> None:
+    span = Span(name="s", first=1, last=4)
+    rhythm = Rhythm(order=(3, 1, 3, 0), holds={2: 9, 4: 7}, first=2, last=3, spans=(span,))
+    # Of six frames now, 1, 3 and 5 are those that were there.
+    now = with_moved(Recipe(rhythm=rhythm), {1: 1, 2: 3, 3: 5}, 6).rhythm
+    assert now.order == (5, 1, 2, 5, 6, 0, 4)  # 4 comes after one that the order does not have: at the end
+    assert now.holds == {2: 9, 6: 7}
+    assert (now.first, now.last) == (2, 4)
+    assert (now.spans[0].first, now.spans[0].last) == (1, 6)
+    assert with_moved(Recipe(rhythm=Rhythm(order=(2, 1))), {1: 2, 2: 3}, 3).rhythm.order == (1, 3, 2)
+
+
+def test_a_project_put_behind_another_keeps_its_pace_and_what_was_done_to_it() -> None:
+    walk = Recipe(rhythm=Rhythm(rate="24", holds={1: 5}, spans=(Span(name="dive", first=1, last=2),)))
+    dive = Recipe(gather=Gather(left_out=frozenset({2})), rhythm=Rhythm(rate="12", holds={3: 7}))
+    both = with_joined(walk, dive, 4, 3, "dive")
+    assert both.rhythm.order is None
+    assert both.rhythm.holds == {1: 5, 7: 7}
+    assert set(both.gather.left_out) == {6}
+    assert both.rhythm.spans[1] == Span(name="dive 2", first=5, last=7, rate="12")
+    turned = with_joined(
+        Recipe(rhythm=Rhythm(order=(2, 1))), Recipe(rhythm=Rhythm(order=(3, 0), delay=8)), 2, 3, "dive"
+    )
+    assert (turned.rhythm.order, turned.rhythm.holds) == ((2, 1, 5, 0), {3: 8, 4: 8})
+    assert plan_rhythm(both.gather, both.rhythm, [0] * 7).positions == (1, 2, 3, 4, 5, 7)
 
 
 @given(st.sets(st.integers(1, 60), min_size=1), st.sets(st.integers(1, 60)), st.sets(st.integers(1, 60)))

@@ -1,5 +1,6 @@
 """What comes in: sorted into sequences, reported, put right from the report alone."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -93,6 +94,35 @@ def test_a_folder_of_many_sequences_is_sorted_before_it_becomes_projects(desk: D
     expect(controls).to_contain_text("PartsNE dive, NE fly")
 
 
+def test_sequences_are_set_apart_named_and_ordered_by_hand(desk: Desk, tmp_path: Path) -> None:
+    page = desk.page
+    desk.goto()
+    page.get_by_label("Folder of frames").set_input_files(drawn(tmp_path / "terns", "terns"))
+    found = page.get_by_role("region", name="Sequences found")
+    wanted = found.get_by_role("searchbox", name="Only names like")
+    for pattern, name in (("tern-N-*", "North"), ("tern-SE-*", "")):
+        wanted.fill(pattern)
+        found.get_by_role("button", name="Set these 3 apart").click()
+        expect(wanted).to_have_value("")
+        if name:
+            field = found.get_by_role("textbox", name="Name of the project").last
+            field.fill(name)
+            field.press("Enter")
+    expect(found.get_by_role("status", name="Matches")).to_have_text("18 of 24 sequences, 108 frames")
+    north = found.get_by_role("list", name="Sequences of North")
+    north.get_by_role("button", name="tern-N-glide-#.png earlier").click()
+    north.get_by_role("button", name="tern-N-glide-#.png earlier").click()
+    north.get_by_role("button", name="Take tern-N-fly-#.png out").click()
+    found.get_by_role("button", name="Only the 2 set apart").click()
+    expect(found).to_be_hidden()
+    expect(page.get_by_role("link", name="Tern SE")).to_be_visible()
+    page.get_by_role("link", name="North").first.click()
+    cell, controls = gathered(desk)
+    expect(cell).to_contain_text("8 frames")
+    expect(controls).to_contain_text("PartsN glide, N dive")
+    desk.settled()
+
+
 def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> None:
     desk.open("Kite over the pier")
     page = desk.page
@@ -141,10 +171,96 @@ def test_a_clip_comes_in_at_its_own_rate(desk: Desk, tmp_path: Path) -> None:
     page = desk.page
     desk.goto()
     drop(page, [tmp_path / "wake.mp4"])
+    page.get_by_role("button", name="Bring in 36 frames").click()
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Wake")
     desk.settled()
     expect(page.get_by_role("tab", name="Gather")).to_contain_text("36 frames")
     expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("1.50 s at 24 fps")
+
+
+@pytest.mark.parametrize("hand", ["mouse", "keyboard"])
+def test_a_clip_is_cut_and_thinned_before_it_comes_in(desk: Desk, tmp_path: Path, hand: str) -> None:
+    (tmp_path / "wake.mp4").write_bytes(dict(FILES["wake"])["wake.mp4"]())
+    page = desk.page
+    desk.goto()
+    page.get_by_label("Frames", exact=True).set_input_files(tmp_path / "wake.mp4")
+    cut = page.get_by_role("region", name="Cut the clip")
+    expect(cut).to_contain_text("640 × 360, 36 frames, 1.50 s at 24 fps")
+    expect(cut.get_by_role("img", name="Frame 1 of the clip")).to_be_visible()
+    if hand == "mouse":
+        ends = [cut.get_by_role("slider", name=name) for name in ("Clip begins", "Clip ends")]
+        strip = ends[0].locator("..").bounding_box()
+        assert strip
+        for end, number in zip(ends, (7, 30), strict=True):
+            box = end.bounding_box()
+            assert box
+            page.mouse.move(box["x"] + 5, box["y"] + 20)
+            page.mouse.down()
+            page.mouse.move(strip["x"] + strip["width"] * (number - 0.5) / 36, box["y"] + 20, steps=6)
+            page.mouse.up()
+            expect(end).to_have_attribute("aria-valuenow", str(number))
+        expect(cut.get_by_role("img", name="Frame 30 of the clip")).to_be_visible()
+    else:
+        for _ in range(6):
+            page.keyboard.press("ArrowRight")
+        page.keyboard.press("i")
+        page.keyboard.press("End")
+        for _ in range(6):
+            page.keyboard.press("ArrowLeft")
+        page.keyboard.press("o")
+    thin = cut.get_by_role("textbox", name="One frame in")
+    thin.fill("3")
+    thin.press("Enter")
+    expect(cut).to_contain_text("8 a second")
+    cut.get_by_role("button", name="Bring in 8 frames").click()
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Wake")
+    desk.settled()
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("8 frames")
+    expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("1.00 s at 8 fps")
+
+
+def test_a_clip_that_is_not_wanted_brings_nothing(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "wake.mp4").write_bytes(dict(FILES["wake"])["wake.mp4"]())
+    page = desk.page
+    desk.goto()
+    many = page.get_by_role("link").count()
+    drop(page, [tmp_path / "wake.mp4"])
+    page.get_by_role("button", name="Not this clip").click()
+    expect(page.get_by_role("region", name="Cut the clip")).to_be_hidden()
+    assert page.get_by_role("link").count() == many
+
+
+def test_an_order_that_runs_backwards_is_told_and_turned_round(desk: Desk, tmp_path: Path) -> None:
+    folder = drawn(tmp_path / "tern", "tern")
+    for number in range(1, 25):
+        os.utime(folder / f"tern_{number}.png", (0, 1_700_000_000 - 60 * number))
+    page = desk.page
+    desk.goto()
+    page.get_by_label("Folder of frames").set_input_files(folder)
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Tern")
+    cell, controls = gathered(desk)
+    expect(cell).to_contain_text("written last to first")
+    expect(controls.get_by_role("button", name="Put all")).to_be_hidden()  # it has to be watched first
+    controls.get_by_role("button", name="Turn it round").click()
+    expect(cell).to_contain_text("fine")
+    desk.settled()
+    project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
+    assert project["results"][0]["positions"] == list(range(24, 0, -1))
+
+
+def test_another_project_is_put_behind_and_undone(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    cell, controls = gathered(desk)
+    wanted = controls.get_by_role("combobox", name="Project to put behind")
+    wanted.select_option(label="Pier bell, 60 frames")
+    controls.get_by_role("button", name="Put behind").click()
+    expect(cell).to_contain_text("84 frames")
+    expect(controls).to_contain_text("60 frames are not 256 × 256 as the others are")
+    desk.settled()
+    page.get_by_role("button", name="Undo").click()
+    expect(cell).to_contain_text("24 frames")
+    desk.settled()
 
 
 def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_path: Path) -> None:

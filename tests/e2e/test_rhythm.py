@@ -119,8 +119,28 @@ def test_many_delays_are_added_scaled_ramped_and_pasted(desk: Desk) -> None:
     page.get_by_role("option", name=re.compile("^Frame 12,")).click(modifiers=["Control"])
     panel.get_by_role("button", name="Paste 5 delays").click()
     assert played(desk)["delays"][10:12] == [100, 180]
+    page.keyboard.press("Control+c")  # by key: these two, laid over the first and the last
+    page.get_by_role("option", name=re.compile("^Frame 1,")).click()
+    page.get_by_role("option", name=re.compile("^Frame 24,")).click(modifiers=["Control"])
+    page.keyboard.press("Control+v")
+    now = played(desk)["delays"]
+    assert (now[0], now[23]) == (100, 180)
     undo_all(desk)
     assert sum(played(desk)["delays"]) == 1000
+
+
+def test_a_short_cycle_is_repeated_until_it_lasts_long_enough(desk: Desk) -> None:
+    panel = rhythm(desk, "Tern in flight", "Pace")
+    until = panel.get_by_role("textbox", name="Repeat the cycle until it lasts")
+    until.fill("3.5 s")
+    until.press("Enter")
+    now = played(desk)
+    assert (len(now["delays"]), sum(now["delays"])) == (4 * 24, 4000)
+    expect(panel.get_by_role("textbox", name="Cycles in the file")).to_have_value("4")
+    until.fill("0.5")
+    until.press("Enter")
+    assert sum(played(desk)["delays"]) == 1000
+    undo_all(desk)
 
 
 def test_with_alt_an_edge_moves_between_two_frames_and_the_total_stays(desk: Desk) -> None:

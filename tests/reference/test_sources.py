@@ -22,9 +22,10 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from jayflick.core.errors import InputError
+from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.sequence.gather import Found, gather
-from jayflick.core.sequence.pieces import Piece, Refused, pieces
+from jayflick.core.sequence.pieces import Glimpse, Piece, Refused, glimpse, pieces
 from jayflick.core.sequence.rhythm import own_rhythm
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND
 from tests.conftest import Pictures, moving_square
@@ -319,6 +320,39 @@ def test_a_common_clip_keeps_its_frames_and_rate(name: str, kind: str, codec: st
         assert np.abs(shown(piece).astype(int) - frame).max() <= 3
     rhythm = own_rhythm(gather(Found(p.name, p.header, None, p.looks, p.duration) for p in got)[0][0].files)
     assert rhythm.rate == "25"
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "codec", "pixels"),
+    [
+        ("a.mp4", "mp4", "libx264", "yuv420p"),  # entered at a key frame, frames out of order
+        ("a.webm", "webm", "libvpx-vp9", "yuva420p"),  # alpha: read from the start
+        ("a.mpg", "mpeg", "mpeg2video", "yuv420p"),
+        ("a.ts", "mpegts", "mpeg2video", "yuv420p"),
+        ("a.avi", "avi", "ffv1", "bgr0"),
+    ],
+)
+def test_a_part_of_a_clip_is_the_same_as_that_part_of_all_of_it(
+    name: str, kind: str, codec: str, pixels: str
+) -> None:
+    data = film(moving_square(40, 64, 48), kind, codec, pixels)
+    whole = taken(data, name)
+    assert survey(data, name).count == len(whole) == 40
+    for first, last, step in ((1, None, 1), (14, 31, 1), (14, 31, 3), (40, 40, 1), (3, 99, 7)):
+        part = [piece for piece in pieces(data, name, cut=Cut(first, last, step)) if isinstance(piece, Piece)]
+        wanted = whole[first - 1 : last : step]
+        assert [piece.looks.digest for piece in part] == [piece.looks.digest for piece in wanted]
+        assert [piece.name for piece in part] == [f"{name}/{n:04}.png" for n in range(1, len(wanted) + 1)]
+        assert sum(piece.duration or 0 for piece in part) == sum(
+            piece.duration or 0 for piece in whole[first - 1 : last]
+        )
+    (seen,) = glimpse(data, name, 17)
+    assert isinstance(seen, Glimpse)
+    small = np.array(Image.open(BytesIO(seen.picture)).convert("RGB"), int)
+    assert np.abs(small - shown(whole[16])[:, :, :3]).mean() < 8
+    for nothing in (glimpse(data, name, 41), pieces(data, name, cut=Cut(41))):
+        (refused,) = nothing
+        assert isinstance(refused, Refused)
 
 
 def test_film_time_stamps_are_exact_and_irregular_ones_are_kept() -> None:

@@ -113,6 +113,78 @@ def zipped(files: list[tuple[str, bytes]]) -> bytes:
     return out.getvalue()
 
 
+def test_what_would_flood_a_server_is_one_message_and_harms_nothing_else(client: httpx.Client) -> None:
+    crowd = zipped([(f"c_{n}.png", b"") for n in range(20_001)])
+    # 100,000 pictures of one pixel (GIF89a, sections 18 to 23): control block, descriptor, one code.
+    frame = b"\x21\xf9\x04\0\x02\0\0\0" + b"\x2c\0\0\0\0\1\0\1\0\0" + b"\x02\x02\x44\x01\0"
+    reel = b"GIF89a\1\0\1\0\x80\0\0" + b"\0\0\0\xff\xff\xff" + frame * 100_000 + b"\x3b"
+    out = BytesIO()
+    with tarfile.open(fileobj=out, mode="w") as archive:
+        for name, kind in (("pipe_1.png", tarfile.FIFOTYPE), ("disk_1.png", tarfile.BLKTYPE)):
+            entry = tarfile.TarInfo(name)
+            entry.type = kind
+            archive.addfile(entry)
+        for name, kind in (("soft_1.png", tarfile.SYMTYPE), ("hard_1.png", tarfile.LNKTYPE)):
+            entry = tarfile.TarInfo(name)
+            entry.type, entry.linkname = kind, "/etc/passwd"
+            archive.addfile(entry)
+    found = bring(client, [("crowd.zip", crowd), ("reel.gif", reel), ("links.tar", out.getvalue()), *GOOD])
+    told = {file["name"]: file["problem"]["message"] for file in found["taken"] if file["problem"]}
+    assert told["crowd.zip"] == "holds more than 20,000 entries"
+    assert told["reel.gif"] == "it has more than 10,000 frames"
+    refused = {item["file"]: item["message"] for item in found["ignored"]}
+    for name in ("pipe_1.png", "disk_1.png", "soft_1.png", "hard_1.png"):
+        assert refused[name] == "is a link or a device, not a file"
+    (card,) = found["projects"]
+    assert card["frames"] == 5
+
+
+def test_names_that_collide_and_files_sent_twice_are_told_apart(client: httpx.Client) -> None:
+    upper = [(name.replace("wave", "Wave"), data) for name, data in GOOD[:3]]
+    found = bring(client, [*GOOD, *upper, *GOOD])
+    assert sorted((card["name"], card["frames"]) for card in found["projects"]) == [("Wave", 3), ("Wave", 5)]
+    for card in found["projects"]:
+        names = [frame["name"] for frame in bench(client, card["id"])["frame_list"]]
+        assert len({name[0] for name in names}) == 1  # none took another's place
+
+
+def test_when_files_were_written_comes_along_and_tells_a_backward_order(client: httpx.Client) -> None:
+    import_id = client.post("/api/imports").json()["id"]
+    body = [("files", (name, data, "image/png")) for name, data in GOOD]
+    written = [str(1_700_000_000_000 - 5000 * n) for n in range(5)]
+    answer = client.post(f"/api/imports/{import_id}/files", files=body, data={"written": written})
+    assert [file["problem"] for file in answer.json()] == [None] * 5
+    (card,) = client.post(f"/api/imports/{import_id}/finish").json()["projects"]
+    (problem,) = bench(client, card["id"])["report"]["problems"]
+    assert (problem["kind"], "last to the first" in problem["message"]) == ("backwards", True)
+    split = client.post(f"/api/projects/{card['id']}/split", json={"positions": [1, 2, 3, 4]}).json()
+    assert [p["kind"] for p in bench(client, split["id"])["report"]["problems"]] == ["backwards"]
+
+
+def test_a_clip_waits_until_it_is_said_what_is_taken_of_it(client: httpx.Client) -> None:
+    data = next(p.files for p in DEMO if p.folder == "wake")[0][1]()
+    import_id = client.post("/api/imports").json()["id"]
+    base = f"/api/imports/{import_id}"
+    body = [("files", ("wake.mp4", data)), ("files", ("broken.mp4", data[:600])), ("files", GOOD[0])]
+    taken = client.post(f"{base}/files?hold_clips=true", files=body).raise_for_status().json()
+    assert [file["frames"] for file in taken] == [0, 0, 1]
+    clip = taken[0]["clip"]
+    assert (clip["count"], clip["width"], clip["height"], clip["duration_ms"]) == (36, 640, 360, 1500.0)
+    assert "is damaged" in taken[1]["problem"]["message"]
+    seen = Image.open(BytesIO(client.get(f"{base}/clips/{clip['sha256']}/frames/36").content))
+    assert seen.size == (640, 360)
+    missing = client.get(f"{base}/clips/{clip['sha256']}/frames/37")
+    assert (missing.status_code, missing.json()["message"]) == (422, "has no frame 37")
+    assert client.get(f"{base}/clips/{'0' * 64}/frames/1").status_code == 404
+    for cut, frames in (({"step": 2}, 18), ({"first": 7, "last": 24, "step": 3}, 6)):
+        answer = client.post(f"{base}/clips/{clip['sha256']}", json=cut).raise_for_status().json()
+        assert (answer["frames"], answer["problem"]) == (frames, None)
+    wish = {"projects": [{"patterns": ["wake.mp4/#.png"], "name": "Six of it"}]}
+    (card,) = client.post(f"{base}/finish", json=wish).raise_for_status().json()["projects"]
+    assert (card["name"], card["frames"], card["recipe"]["rhythm"]["rate"]) == ("Six of it", 6, "8")
+    assert client.post(f"{base}/clips/{clip['sha256']}", json={}).status_code == 409
+
+
 def test_the_command_line_prints_the_same_report(
     client: httpx.Client, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -192,6 +192,38 @@ def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Cli
     assert bench(client, project)["frames"] == 7
 
 
+def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.Client) -> None:
+    first, second = project_of(client, moving_square(6)), project_of(client, moving_square(4))
+    edit(client, first, lambda r: r["gather"].update(left_out=[2], gaps="hold"))
+    edit(client, second, lambda r: r["rhythm"].update(rate="12") or r["gather"].update(left_out=[4]))
+    odd = bring(client, numbered(moving_square(2, 30, 30), "dive_{}.png"))["projects"][0]["id"]
+    for other, frames in ((second, 10), (odd, 12)):
+        joined = (
+            client.post(f"/api/projects/{first}/join", json={"project_id": other}).raise_for_status().json()
+        )
+        assert joined["frames"] == frames
+    shown = bench(client, first)
+    parts = [(part["first"], part["last"]) for part in shown["report"]["parts"]]
+    assert parts == [(1, 6), (7, 10), (11, 12)]
+    names = [frame["name"] for frame in shown["frame_list"]]
+    assert len(set(names)) == 12  # both had a wave_1.png
+    # What the other left out stays so, and frames of another size cannot be used as they are.
+    assert shown["recipe"]["gather"]["left_out"] == [2, 10, 11, 12]
+    assert [(s["name"], s["first"], s["last"], s["rate"]) for s in shown["recipe"]["rhythm"]["spans"]] == [
+        ("Wave", 7, 10, "12")
+    ]
+    result = finished(client, first)
+    assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9]
+    assert sum(result["delays"]) == round((5 / 24 + 3 / 12) * 100) * 10  # nothing is held between the two
+    for _ in range(2):
+        client.post(f"/api/projects/{first}/undo").raise_for_status()
+    assert bench(client, first)["frames"] == 6
+    many = project_of(client, moving_square(38))
+    refused = client.post(f"/api/projects/{many}/join", json={"project_id": first})
+    assert "together they would have 44 frames; 40 are the most" in refused.json()["message"]
+    assert bench(client, second)["frames"] == 4
+
+
 def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Client) -> None:
     project = project_of(client, moving_square(7))
     edit(client, project, lambda r: r["rhythm"].update(order=[1, 3, 2, 5, 4, 7], holds={"2": 70_560_000}))

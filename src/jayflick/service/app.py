@@ -27,6 +27,7 @@ from .. import __version__
 from ..core.errors import InputError, JayFlickError
 from ..core.gif.reader import read_gif
 from ..core.gif.retime import retime
+from ..core.pictures.clip import Cut
 from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import Recipe
 from ..core.render import Framed, render_at_once
@@ -66,6 +67,7 @@ from .schemas import (
     Report,
     SeamInfo,
     Split,
+    TakeClip,
 )
 from .settings import Settings
 from .store import Store
@@ -197,7 +199,12 @@ def begin_import(service: Parts) -> ImportStarted:
         }
     },
 )
-async def add_files(import_id: ProjectId, request: Request, service: Parts) -> list[FileTaken]:
+async def add_files(
+    import_id: ProjectId,
+    request: Request,
+    service: Parts,
+    hold_clips: Annotated[bool, Query(description="Clips wait until it is said what is taken of them")] = False,
+) -> list[FileTaken]:
     """Send frames, clips or archives. Each is read whole and kept before the answer; a bad one stops no other.
 
     A file's name may have folders: ``walk/0001.png``.
@@ -213,13 +220,52 @@ async def add_files(import_id: ProjectId, request: Request, service: Parts) -> l
             uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
             written = _moments(form.getlist("written"), len(uploads))
             taken = [
-                await run_in_threadpool(intake.take, upload, moment)
+                await run_in_threadpool(intake.take, upload, moment, hold_clips=hold_clips)
                 for upload, moment in zip(uploads, written, strict=True)
             ]
     except HTTPException as error:  # what the parser found wrong with the form
         remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
         raise InputError(error.detail, remedy=remedy) from error
     await run_in_threadpool(intake.keep)
+    return taken
+
+
+Sha256 = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
+
+
+@router.get(
+    "/imports/{import_id}/clips/{sha256}/frames/{number}",
+    tags=["imports"],
+    responses={200: WEBP},
+    response_class=Response,
+)
+def get_clip_frame(
+    import_id: ProjectId,
+    sha256: Sha256,
+    number: Annotated[int, Path(ge=1, le=1_000_000)],
+    service: Parts,
+) -> Response:
+    """A frame of a clip that waits, from 1, at most 640 by 400 pixels."""
+    with service.sessions() as session:
+        name = imports.held_clip(session, import_id, sha256).name
+
+    def make() -> bytes:
+        return service.decoders.glimpse(service.store.read(sha256), name, number).picture
+
+    data = service.stages.obtain("glimpse", stage_key("glimpse", 1, sha256, number), make)
+    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+
+
+@router.post("/imports/{import_id}/clips/{sha256}", tags=["imports"])
+def take_clip(import_id: ProjectId, sha256: Sha256, wish: TakeClip, service: Parts) -> FileTaken:
+    """Take frames of a clip that waits into the import; taken again, they replace those taken before."""
+    with service.sessions.begin() as session:
+        name = imports.held_clip(session, import_id, sha256).name
+        imports.forget(session, import_id, f"{name}/")
+    intake = Intake(service, import_id)
+    cut = Cut(wish.first, wish.last, wish.step)
+    taken = intake.take_clip(service.store.read(sha256), name, cut)
+    intake.keep()
     return taken
 
 
@@ -487,7 +533,7 @@ def cancel_job(job_id: int, service: Parts) -> None:
     responses={200: WEBP},
     response_class=Response,
 )
-def get_thumb(sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], service: Parts) -> Response:
+def get_thumb(sha256: Sha256, service: Parts) -> Response:
     """A small picture of a source frame, at most 112 pixels high."""
     try:
         data = imports.thumb_of(service.stages, service.store, sha256)

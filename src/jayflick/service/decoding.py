@@ -6,12 +6,17 @@ import queue
 import resource
 import signal
 import warnings
-from collections.abc import Generator
+from collections.abc import Callable, Generator, Iterable
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from threading import Thread
+from typing import Any, TypeVar
 
 from ..core.errors import InputError
-from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
+from ..core.pictures.clip import WHOLE, Cut, Survey
+from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
+
+T = TypeVar("T")
 
 # Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
 _CONTEXT = multiprocessing.get_context("forkserver")
@@ -41,14 +46,35 @@ class Decoders:
         finally:
             self._free.put(decoder)
 
-    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused | Enclosed]:
+    def pieces(self, data: bytes, name: str, cut: Cut = WHOLE) -> Generator[Piece | Refused | Enclosed]:
         """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``."""
+        for found in self._asked(_Task("pieces", name, {"cut": cut}), data):
+            if isinstance(found, Piece | Refused | Enclosed):
+                yield found
+
+    def survey(self, data: bytes, name: str) -> Survey:
+        """What a clip holds; ``InputError`` when it cannot be told."""
+        return self._one(_Task("look_through", name, {}), data, Survey)
+
+    def glimpse(self, data: bytes, name: str, number: int) -> Glimpse:
+        """A frame of a clip; ``InputError`` when there is none."""
+        return self._one(_Task("glimpse", name, {"number": number}), data, Glimpse)
+
+    def _one(self, task: "_Task", data: bytes, kind: type[T]) -> T:
+        for one in list(self._asked(task, data)):
+            if isinstance(one, Refused):
+                raise one.error
+            if isinstance(one, kind):
+                return one
+        raise InputError("is damaged", file=task.name, remedy="render or copy the file again")
+
+    def _asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
         decoder = self._free.get()
         whole = False
         try:
             if decoder is None or not decoder.answers:
                 decoder = _Decoder(*self._limits)
-            yield from decoder.pieces(data, name)
+            yield from decoder.asked(task, data)
             whole = decoder.alive
         finally:
             if not whole and decoder is not None:  # it died, or nobody wanted the rest
@@ -68,6 +94,23 @@ class Decoders:
                 return  # at work: it ends when it finds that nobody listens
             if decoder is not None:
                 decoder.stop()
+
+
+@dataclass(frozen=True)
+class _Task:
+    """What is to be done with a file."""
+
+    kind: str
+    name: str
+    options: dict[str, Any]
+
+
+Found = Piece | Refused | Enclosed | Survey | Glimpse
+_TASKS: dict[str, Callable[..., Iterable[Found]]] = {
+    "pieces": pieces,
+    "look_through": look_through,
+    "glimpse": glimpse,
+}
 
 
 class _Decoder:
@@ -93,9 +136,10 @@ class _Decoder:
         """Whether it is still there; something else may have killed it while it had nothing to do."""
         return self.alive and self._process.is_alive()
 
-    def pieces(self, data: bytes, name: str) -> Generator[Piece | Refused | Enclosed]:
+    def asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
+        name = task.name
         try:
-            self._pipe.send(name)
+            self._pipe.send(task)
             self._pipe.send_bytes(data)
             # The process ends itself in time; waiting longer means that it hangs where no signal reaches.
             while self._pipe.poll(3 * self._seconds):
@@ -129,10 +173,10 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
         while True:
-            name = pipe.recv()
+            task: _Task = pipe.recv()
             data = pipe.recv_bytes()
             signal.alarm(seconds)  # unhandled, it ends the process, in the middle of a decoder too
-            for piece in pieces(data, name):
+            for piece in _TASKS[task.kind](data, task.name, **task.options):
                 pipe.send(piece)
                 signal.alarm(seconds)
             signal.alarm(0)

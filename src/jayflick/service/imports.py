@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 from pydantic import ValidationError
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -29,7 +29,7 @@ from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages, stage_key
 from ..core.timing.plan import plan_rhythm
 from . import projects
-from .models import Frame, Import, ImportFile, Picture, Project, Revision, now
+from .models import Frame, Import, ImportClip, ImportFile, Picture, Project, Revision, now
 from .projects import Conflict, NotFound, new_id
 from .schemas import Choice, NewProject, Renewed, Report
 from .store import Store
@@ -130,6 +130,28 @@ def note_refused(session: Session, import_id: str, error: InputError, name: str)
         message=error.message,
         remedy=error.remedy,
     )
+
+
+def hold_clip(session: Session, import_id: str, name: str, sha256: str, size: int) -> None:
+    """Record a clip whose bytes are safe; nothing of it is taken yet. Bringing it twice changes nothing."""
+    _open(session, import_id)
+    values = {"import_id": import_id, "sha256": sha256, "name": name, "bytes": size}
+    session.execute(insert(ImportClip).values(**values).on_duplicate_key_update(name=name))
+
+
+def held_clip(session: Session, import_id: str, sha256: str) -> ImportClip:
+    """A clip that waits; refused when it is not there."""
+    _open(session, import_id)
+    clip = session.get(ImportClip, (import_id, sha256))
+    if clip is None:
+        raise NotFound("there is no such clip", remedy="drop it again")
+    return clip
+
+
+def forget(session: Session, import_id: str, folder: str) -> None:
+    """Drop what an import has of files whose names begin so."""
+    mine = ImportFile.import_id == import_id, ImportFile.name.startswith(folder, autoescape=True)
+    session.execute(delete(ImportFile).where(*mine))
 
 
 def note_enclosed(session: Session, import_id: str, project: ProjectFile) -> None:

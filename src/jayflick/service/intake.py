@@ -8,13 +8,23 @@ from typing import TYPE_CHECKING
 from starlette.datastructures import UploadFile
 
 from ..core.errors import InputError
+from ..core.pictures.clip import WHOLE, Cut, knows
 from ..core.sequence.pieces import Enclosed, Piece, Refused
+from ..core.timing.flicks import MILLISECOND
 from . import imports
-from .schemas import FileTaken, Problem
+from .schemas import ClipInfo, FileTaken, Problem
 from .worker import problem_of
 
 if TYPE_CHECKING:
     from .app import Service
+
+
+def _taken(name: str, pictures: list[str], problems: list[InputError]) -> FileTaken:
+    problem = Problem.model_validate(problem_of(problems[0])) if problems else None
+    return FileTaken(
+        name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
+    )
+
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
@@ -39,10 +49,11 @@ class Intake:
         self._frames_left = settings.most_files - frames
         self._bytes_left = settings.most_import_bytes - size
 
-    def take(self, upload: UploadFile, written: float | None = None) -> FileTaken:
+    def take(self, upload: UploadFile, written: float | None = None, *, hold_clips: bool = False) -> FileTaken:
         """Read one file apart; what cannot be used is recorded for the report, with why.
 
-        ``written``: when it was last written, in seconds since 1970.
+        ``written``: when it was last written, in seconds since 1970. ``hold_clips``: a clip is only looked
+        through, and waits.
         """
         name = upload.filename or ""
         pictures: list[str] = []
@@ -54,26 +65,64 @@ class Intake:
                 raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
             self._need_room(name)
             data = upload.file.read()
-            with closing(self._service.decoders.pieces(data, name)) as found:
-                for piece in found:
-                    if isinstance(piece, Enclosed):
-                        self._enclosed = piece
-                        continue
-                    if isinstance(piece, Refused):
-                        self._refused.append((piece.error, piece.name))
-                        problems.append(piece.error)
-                        continue
-                    self._need_room(name)
-                    imports.clean_name(piece.name)
-                    pictures.append(self._store(replace(piece, written=piece.written or written), data))
-                    self._tell(name, len(pictures), pictures[-1])
+            if hold_clips and knows(data, name):
+                return self._hold(data, name)
+            self._apart(data, name, pictures, problems, written)
         except InputError as error:
             self._refused.append((error, name))
             problems.append(error)
-        problem = Problem.model_validate(problem_of(problems[0])) if problems else None
-        return FileTaken(
-            name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
+        return _taken(name, pictures, problems)
+
+    def take_clip(self, data: bytes, name: str, cut: Cut) -> FileTaken:
+        """Take what is wanted of a clip that was held."""
+        pictures: list[str] = []
+        problems: list[InputError] = []
+        try:
+            self._apart(data, name, pictures, problems, cut=cut)
+        except InputError as error:
+            self._refused.append((error, name))
+            problems.append(error)
+        return _taken(name, pictures, problems)
+
+    def _apart(
+        self,
+        data: bytes,
+        name: str,
+        pictures: list[str],
+        problems: list[InputError],
+        written: float | None = None,
+        cut: Cut = WHOLE,
+    ) -> None:
+        with closing(self._service.decoders.pieces(data, name, cut)) as found:
+            for piece in found:
+                if isinstance(piece, Enclosed):
+                    self._enclosed = piece
+                    continue
+                if isinstance(piece, Refused):
+                    self._refused.append((piece.error, piece.name))
+                    problems.append(piece.error)
+                    continue
+                self._need_room(name)
+                imports.clean_name(piece.name)
+                pictures.append(self._store(replace(piece, written=piece.written or written), data))
+                self._tell(name, len(pictures), pictures[-1])
+
+    def _hold(self, data: bytes, name: str) -> FileTaken:
+        service = self._service
+        found = service.decoders.survey(data, name)
+        sha256 = service.store.put(data)
+        with service.sessions.begin() as session:
+            imports.hold_clip(session, self._import_id, name, sha256, len(data))
+        clip = ClipInfo(
+            sha256=sha256,
+            name=name,
+            count=found.count,
+            width=found.width,
+            height=found.height,
+            duration_ms=found.duration / MILLISECOND,
+            rate=float(found.rate) if found.rate else None,
         )
+        return FileTaken(name=name, frames=0, picture=None, problem=None, clip=clip)
 
     def _need_room(self, name: str) -> None:
         if self._frames_left > 0 and self._bytes_left > 0:

@@ -5,7 +5,7 @@ from datetime import timedelta
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from .models import Frame, Import, ImportFile, Picture, Result, now
+from .models import Frame, Import, ImportClip, ImportFile, Picture, Result, now
 from .store import Store
 
 FORGOTTEN = timedelta(hours=1)
@@ -15,7 +15,7 @@ FORGOTTEN = timedelta(hours=1)
 def clear(sessions: sessionmaker[Session], store: Store, older: timedelta = FORGOTTEN) -> int:
     """Drop what is left over; returns how many files went. Only safe while nothing is being brought in.
 
-    A file goes only if neither a picture nor a result has its hash; a picture, only if no frame shows it.
+    A file goes only if no picture, result or waiting clip has its hash; a picture, only if no frame shows it.
     """
     with sessions.begin() as session:
         session.execute(delete(Import).where((Import.state == "done") | (Import.created < now() - older)))
@@ -23,7 +23,11 @@ def clear(sessions: sessionmaker[Session], store: Store, older: timedelta = FORG
         wanted = select(Frame.sha256).union(select(ImportFile.sha256).where(ImportFile.sha256.is_not(None)))
         session.execute(delete(Picture).where(Picture.sha256.not_in(wanted)))
     with sessions() as session:
-        kept = set(session.scalars(select(Picture.sha256))) | set(session.scalars(select(Result.sha256)))
+        kept = {
+            sha256
+            for column in (Picture.sha256, Result.sha256, ImportClip.sha256)
+            for sha256 in session.scalars(select(column))
+        }
     gone = [path for path in store.folder.glob("*/*") if len(path.name) == 64 and path.name not in kept]
     for path in gone:
         path.unlink(missing_ok=True)

@@ -117,6 +117,17 @@ class ImportFile(Base):
     remedy: Mapped[str] = mapped_column(Text, default="")
 
 
+class ImportClip(Base):
+    """A clip that came with an import and waits until it is said what is taken of it."""
+
+    __tablename__ = "import_clips"
+
+    import_id: Mapped[str] = mapped_column(ForeignKey("imports.id", ondelete="CASCADE"), primary_key=True)
+    sha256: Mapped[str] = mapped_column(Sha256, primary_key=True)
+    name: Mapped[str] = mapped_column(String(255))
+    bytes: Mapped[int] = mapped_column(BigInteger)
+
+
 class Job(Base):
     __tablename__ = "jobs"
     __table_args__ = (Index("ix_jobs_state", "state", "id"), Index("ix_jobs_output", "project_id", "output_id"))

@@ -269,6 +269,26 @@ class ImportStarted(Document):
     id: str
 
 
+class ClipInfo(Document):
+    """A clip that is there and waits until it is said what is taken of it."""
+
+    sha256: str
+    name: str
+    count: int = Field(description="Frames it holds")
+    width: int
+    height: int
+    duration_ms: float
+    rate: float | None = Field(description="Frames a second, on the average")
+
+
+class TakeClip(Document):
+    """What is taken of a clip."""
+
+    first: int = Field(1, ge=1, description="Frame, from 1")
+    last: int | None = Field(None, ge=1)
+    step: int = Field(1, ge=1, le=1000, description="Every n-th of them")
+
+
 class FileTaken(Document):
     """How one file of an import fared."""
 
@@ -276,6 +296,7 @@ class FileTaken(Document):
     frames: int = Field(description="How many frames it brought: several when it is a clip or an archive")
     picture: str | None = Field(description="SHA-256 of the first of them")
     problem: Problem | None = Field(description="Why it brought none, or not all it holds")
+    clip: ClipInfo | None = Field(None, description="It is a clip that waits until it is said what is taken")
 
 
 class ImportReport(Document):

@@ -16,6 +16,7 @@ export type Problem = Schemas["Problem"];
 export type Renewed = Schemas["Renewed"];
 export type Limits = Schemas["Limits"];
 export type FileTaken = Schemas["FileTaken"];
+export type ClipInfo = Schemas["ClipInfo"];
 export type ImportStarted = Schemas["ImportStarted"];
 export type ImportReport = Schemas["ImportReport"];
 export type Choice = Schemas["Choice"];
@@ -86,6 +87,8 @@ export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
 export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
 export const printsUrl = (projectId: string, frameSet: number, page: number) =>
   `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
+export const clipFrameUrl = (importId: string, clip: string, number: number) =>
+  `/api/imports/${importId}/clips/${clip}/frames/${number}`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
 export const sourceUrl = (revisionId: number, outputId: string, shot: string) =>
   `/api/revisions/${revisionId}/outputs/${outputId}/source/${shot}`;

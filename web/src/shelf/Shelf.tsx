@@ -12,6 +12,7 @@ import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { switchTheme, useTheme } from "../ui/theme";
 import { bring, cancelBringing, chosenFiles, limitsInWords, saw, useBringing } from "./bring";
+import { Cutting } from "./Cutting";
 import { Sorting } from "./Sorting";
 
 export function Shelf() {
@@ -23,6 +24,7 @@ export function Shelf() {
   });
   const [wanted, setWanted] = useState("");
   const sorting = useBringing((state) => state.sorting);
+  const cutting = useBringing((state) => state.cutting);
   const finder = useRef<HTMLInputElement>(null);
   useEffect(() => {
     document.title = "Jay Flick";
@@ -63,6 +65,14 @@ export function Shelf() {
         </IconButton>
       </header>
       <DropTicket />
+      {cutting?.clips[0] && (
+        <Cutting
+          key={cutting.clips[0].sha256}
+          importId={cutting.importId}
+          clip={cutting.clips[0]}
+          others={cutting.clips.length - 1}
+        />
+      )}
       {sorting && <Sorting key={sorting.importId} report={sorting.report} />}
       <section aria-label="Projects">
         <div className="mb-2 flex items-baseline gap-2.5">
@@ -122,7 +132,7 @@ function Empty({ title, text, children }: { title: string; text: string; childre
 function DropTicket() {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { progress, newest, sorting, last, error } = useBringing();
+  const { progress, newest, cutting, sorting, last, error } = useBringing();
   const taking = useLive((state) => (progress ? state.taking[progress.importId] : undefined));
   const limits = useQuery({
     queryKey: ["limits"],
@@ -218,6 +228,11 @@ function DropTicket() {
               {error.charAt(0).toUpperCase() + error.slice(1)}
             </p>
           </div>
+        ) : cutting ? (
+          <>
+            <h3 className="font-semibold">{cutting.clips.length === 1 ? "A clip came" : "Clips came"}</h3>
+            <p className="text-ink-2">Choose below which of its frames are brought in.</p>
+          </>
         ) : sorting ? (
           <>
             <h3 className="font-semibold">All here</h3>

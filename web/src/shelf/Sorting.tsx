@@ -3,9 +3,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import type { ImportReport } from "../api/client";
+import type { Choice, ImportReport } from "../api/client";
 import { count } from "../format";
-import { Button, Mark } from "../ui/controls";
+import { Button, Mark, TextField } from "../ui/controls";
 import { sort, useBringing } from "./bring";
 import { wildcard } from "./wildcard";
 
@@ -16,30 +16,49 @@ export function Sorting({ report }: { report: ImportReport }) {
   const navigate = useNavigate();
   const [filter, setFilter] = useState("");
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [aside, setAside] = useState<readonly Group[]>([]);
   const [busy, setBusy] = useState(false);
   const matching = useMemo(() => {
     const matches = wildcard(filter);
+    const taken = new Set(aside.flatMap((group) => group.patterns));
     return report.sequences
+      .filter((one) => !taken.has(one.pattern))
       .filter(
         (one) => matches(one.pattern) || one.files.some((file) => matches(file.split("/").at(-1) ?? file)),
       )
       .sort((a, b) => a.pattern.localeCompare(b.pattern, "en", { numeric: true }));
-  }, [report, filter]);
+  }, [report, filter, aside]);
   const chosen = matching.filter((one) => !left.has(one.pattern));
   const frames = chosen.reduce((sum, one) => sum + one.count, 0);
   const patterns = chosen.map((one) => one.pattern);
-  const begin = async (projects: { patterns: string[]; separate: boolean }[]) => {
+  const begin = async (projects: Choice["projects"]) => {
     setBusy(true);
-    const done = await sort({ projects }, queries);
+    const groups = aside.map(({ name, patterns }) => ({
+      name: name.trim() || null,
+      patterns,
+      separate: false,
+    }));
+    const done = await sort({ projects: [...groups, ...projects] }, queries);
     setBusy(false);
     if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
   };
+  const setApart = () => {
+    setAside([...aside, { key: nextKey(aside), name: nameFor(chosen), patterns }]);
+    setFilter("");
+  };
+  const change = (key: number, to: Partial<Group>) =>
+    setAside(
+      aside
+        .map((group) => (group.key === key ? { ...group, ...to } : group))
+        .filter((group) => group.patterns.length > 0),
+    );
   const keep = (pattern: string, kept: boolean) => {
     const next = new Set(left);
     if (kept) next.delete(pattern);
     else next.add(pattern);
     setLeft(next);
   };
+  const too = aside.length > 0 ? ` and ${aside.length} set apart` : "";
   return (
     <section
       aria-label="Sequences found"
@@ -88,30 +107,147 @@ export function Sorting({ report }: { report: ImportReport }) {
             </label>
           </li>
         ))}
-        {matching.length === 0 && <li className="py-2 text-ink-2">No name is like “{filter}”.</li>}
+        {matching.length === 0 && filter && <li className="py-2 text-ink-2">No name is like “{filter}”.</li>}
+        {matching.length === 0 && !filter && <li className="py-2 text-ink-2">All of them are set apart.</li>}
       </ul>
       <div className="flex flex-wrap items-center gap-1.5">
         <Button
           look="strong"
           disabled={busy || chosen.length === 0}
-          onClick={() => void begin([{ patterns, separate: false }])}
+          onClick={() => void begin([{ patterns, separate: false, name: null }])}
         >
           One project of {chosen.length === 1 ? "it" : `all ${chosen.length}`}
+          {too}
         </Button>
         <Button
           disabled={busy || chosen.length < 2}
-          onClick={() => void begin(patterns.map((pattern) => ({ patterns: [pattern], separate: false })))}
+          onClick={() =>
+            void begin(patterns.map((pattern) => ({ patterns: [pattern], separate: false, name: null })))
+          }
         >
           A project each
         </Button>
         <Button
           disabled={busy || chosen.length === 0}
-          onClick={() => void begin([{ patterns, separate: true }])}
+          onClick={() => void begin([{ patterns, separate: true, name: null }])}
         >
           They are separate pictures
         </Button>
+        <span className="grow" />
+        <Button
+          disabled={busy || chosen.length === 0}
+          title="Put the chosen ones together as one project, and go on with the others"
+          onClick={setApart}
+        >
+          Set {chosen.length === 1 ? "it" : `these ${chosen.length}`} apart
+        </Button>
       </div>
+      {aside.length > 0 && (
+        <div className="flex flex-col gap-2 border-t border-line pt-3">
+          <ul aria-label="Set apart" className="flex flex-col gap-2">
+            {aside.map((group) => (
+              <Apart
+                key={group.key}
+                group={group}
+                onChange={(to) => change(group.key, to)}
+                onBack={() => change(group.key, { patterns: [] })}
+              />
+            ))}
+          </ul>
+          <Button look="strong" className="self-start" disabled={busy} onClick={() => void begin([])}>
+            Only {aside.length === 1 ? "what is" : `the ${aside.length}`} set apart
+          </Button>
+        </div>
+      )}
     </section>
+  );
+}
+
+/** Sequences that will be one project, in this order. */
+interface Group {
+  key: number;
+  name: string;
+  patterns: string[];
+}
+
+const nextKey = (groups: readonly Group[]) => Math.max(0, ...groups.map(({ key }) => key)) + 1;
+
+/** A name to begin with: what the sequences' own names have in common. */
+function nameFor(sequences: readonly Found[]): string {
+  const words = sequences.map(
+    ({ pattern }) =>
+      pattern
+        .split("#")[0]
+        ?.split(/[\s_.\-/]+/)
+        .filter(Boolean) ?? [],
+  );
+  const shared = (words[0] ?? []).filter((word, at) => words.every((other) => other[at] === word));
+  const name = (shared.length > 0 ? shared : (words[0] ?? [])).join(" ");
+  return name.charAt(0).toUpperCase() + name.slice(1) || "Frames";
+}
+
+function Apart({
+  group,
+  onChange,
+  onBack,
+}: {
+  group: Group;
+  onChange: (to: Partial<Group>) => void;
+  onBack: () => void;
+}) {
+  const { patterns } = group;
+  const move = (at: number, by: number) => {
+    const next = [...patterns];
+    const [one] = next.splice(at, 1);
+    if (one !== undefined) next.splice(Math.max(0, at + by), 0, one);
+    onChange({ patterns: next });
+  };
+  return (
+    <li className="flex flex-wrap items-center gap-2 rounded-[8px] bg-well px-3 py-2">
+      <TextField
+        label="Name of the project"
+        value={group.name}
+        maxLength={200}
+        onCommit={(name) => onChange({ name })}
+        className="w-[190px] font-sans! font-medium"
+      />
+      <ol aria-label={`Sequences of ${group.name}`} className="flex min-w-0 grow flex-wrap gap-1.5">
+        {patterns.map((pattern, at) => (
+          <li
+            key={pattern}
+            className="flex min-w-0 items-center gap-0.5 rounded-[7px] border border-line bg-card pr-0.5 pl-2"
+          >
+            <span className="truncate">{pattern}</span>
+            <Small label={`${pattern} earlier`} disabled={at === 0} onClick={() => move(at, -1)}>
+              ←
+            </Small>
+            <Small label={`${pattern} later`} disabled={at === patterns.length - 1} onClick={() => move(at, 1)}>
+              →
+            </Small>
+            <Small
+              label={`Take ${pattern} out`}
+              onClick={() => onChange({ patterns: patterns.filter((one) => one !== pattern) })}
+            >
+              ×
+            </Small>
+          </li>
+        ))}
+      </ol>
+      <Button look="quiet" onClick={onBack}>
+        Put back
+      </Button>
+    </li>
+  );
+}
+
+function Small({ label, ...rest }: { label: string } & React.ComponentProps<"button">) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      className="size-6 rounded-[5px] text-ink-2 hover:bg-well hover:text-ink disabled:opacity-40"
+      {...rest}
+    />
   );
 }
 

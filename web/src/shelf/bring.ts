@@ -7,6 +7,7 @@ import {
   ApiError,
   data,
   type Choice,
+  type ClipInfo,
   type FileTaken,
   type ImportDone,
   type ImportReport,
@@ -26,6 +27,8 @@ interface Bringing {
   progress: { done: number; total: number; importId: string } | null;
   /** What the newest frames look like, while they come in. */
   newest: string[];
+  /** Clips that came and wait until it is said what is taken of them, the first of them first. */
+  cutting: { importId: string; clips: ClipInfo[]; files: number; frames: number; refused: FileTaken[] } | null;
   /** What came, when it is more than one sequence and has yet to be sorted. */
   sorting: { importId: string; report: ImportReport; files: number; refused: FileTaken[] } | null;
   /** What the last drop brought. */
@@ -33,7 +36,14 @@ interface Bringing {
   error: string;
 }
 
-const NOTHING: Bringing = { progress: null, newest: [], sorting: null, last: null, error: "" };
+const NOTHING: Bringing = {
+  progress: null,
+  newest: [],
+  cutting: null,
+  sorting: null,
+  last: null,
+  error: "",
+};
 
 export const useBringing = create<Bringing>(() => NOTHING);
 
@@ -140,24 +150,91 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
   const { signal } = abort;
   useBringing.setState({ ...NOTHING, progress: { done: 0, total: files.length, importId: "" } });
   try {
-    const { id, taken } = await send(files, signal, (importId, so) => {
-      useBringing.setState({ progress: { done: so.length, total: files.length, importId } });
-      saw(...so.slice(-BATCH_FILES).map((file) => file.picture));
-    });
+    const { id, taken } = await send(
+      files,
+      signal,
+      (importId, so) => {
+        useBringing.setState({ progress: { done: so.length, total: files.length, importId } });
+        saw(...so.slice(-BATCH_FILES).map((file) => file.picture));
+      },
+      true,
+    );
     const refused = taken.filter((file) => file.problem);
-    if (taken.some((file) => file.frames > 0)) {
-      const report = await data<ImportReport>(
-        api.GET("/api/imports/{import_id}", { params: { path: { import_id: id } }, signal }),
-      );
-      if (report.sequences.length > 1 && report.project === null) {
-        useBringing.setState({ sorting: { importId: id, report, files: files.length, refused } });
-        return null;
-      }
+    const frames = taken.reduce((sum, file) => sum + file.frames, 0);
+    const clips = taken.flatMap((file) => (file.clip ? [file.clip] : []));
+    if (clips.length > 0) {
+      useBringing.setState({ cutting: { importId: id, clips, files: files.length, frames, refused } });
+      return null;
     }
-    return await finish(id, null, files.length, refused, queries, signal);
+    return await settle(id, files.length, frames, refused, queries, signal);
   } catch (error) {
     if (!signal.aborted) fail(error);
     abort.abort();
+    return null;
+  } finally {
+    useBringing.setState({ progress: null, newest: [] });
+  }
+}
+
+/** All is there: it becomes projects, unless there are several sequences, which somebody has to sort first. */
+async function settle(
+  importId: string,
+  files: number,
+  frames: number,
+  refused: FileTaken[],
+  queries: QueryClient,
+  signal?: AbortSignal,
+): Promise<ImportDone | null> {
+  if (frames > 0) {
+    const report = await data<ImportReport>(
+      api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } }, signal }),
+    );
+    if (report.sequences.length > 1 && report.project === null) {
+      useBringing.setState({ sorting: { importId, report, files, refused } });
+      return null;
+    }
+  }
+  return finish(importId, null, files, refused, queries, signal);
+}
+
+/** Take what is wanted of the first clip that waits, or nothing; after the last one all goes on. */
+export async function cutClip(
+  wish: { first: number; last: number; step: number } | null,
+  queries: QueryClient,
+): Promise<ImportDone | null> {
+  const { cutting } = useBringing.getState();
+  const clip = cutting?.clips[0];
+  if (!cutting || !clip) return null;
+  abort = new AbortController();
+  const { signal } = abort;
+  const { importId, files, refused } = cutting;
+  let { frames } = cutting;
+  useBringing.setState({ progress: wish && { done: 0, total: 1, importId }, error: "" });
+  try {
+    if (wish) {
+      const taken = await data<FileTaken>(
+        api.POST("/api/imports/{import_id}/clips/{sha256}", {
+          params: { path: { import_id: importId, sha256: clip.sha256 } },
+          body: wish,
+          signal,
+        }),
+      );
+      if (taken.problem) {
+        if (taken.frames === 0) throw new ApiError(taken.problem, 422);
+        refused.push(taken);
+      }
+      frames += taken.frames;
+    }
+    const clips = cutting.clips.slice(1);
+    if (clips.length > 0) {
+      useBringing.setState({ cutting: { ...cutting, frames, clips } });
+      return null;
+    }
+    useBringing.setState({ cutting: null });
+    if (frames === 0 && refused.length === 0) return null; // none was wanted, and nothing else came
+    return await settle(importId, files, frames, refused, queries, signal);
+  } catch (error) {
+    if (!signal.aborted) fail(error);
     return null;
   } finally {
     useBringing.setState({ progress: null, newest: [] });
@@ -172,6 +249,7 @@ export async function send(
   files: readonly Brought[],
   signal: AbortSignal,
   sent: (importId: string, taken: readonly FileTaken[]) => void,
+  holdClips = false,
 ): Promise<{ id: string; taken: FileTaken[] }> {
   const limits = await data<Limits>(api.GET("/api/limits", { signal }));
   const no = refusal(
@@ -184,7 +262,7 @@ export async function send(
   const waiting = batches(files);
   const lane = async () => {
     for (let batch = waiting.shift(); batch; batch = waiting.shift()) {
-      taken.push(...(await sendBatch(id, batch, signal)));
+      taken.push(...(await sendBatch(id, batch, signal, holdClips)));
       sent(id, taken);
     }
   };
@@ -247,12 +325,13 @@ async function sendBatch(
   importId: string,
   batch: readonly Brought[],
   signal: AbortSignal,
+  holdClips: boolean,
 ): Promise<FileTaken[]> {
   for (let tries = 1; ; tries += 1) {
     try {
       return await data<FileTaken[]>(
         api.POST("/api/imports/{import_id}/files", {
-          params: { path: { import_id: importId } },
+          params: { path: { import_id: importId }, query: { hold_clips: holdClips } },
           body: { files: [] },
           bodySerializer: () => {
             const form = new FormData();

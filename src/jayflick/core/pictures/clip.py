@@ -5,8 +5,10 @@ colours it has is taken as BT.709 from 720 lines on and as BT.601 below (common 
 """
 
 import itertools
+from bisect import bisect_left
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from fractions import Fraction
 from io import BytesIO
 from typing import Any
@@ -20,6 +22,10 @@ from ..errors import InputError
 from ..timing.flicks import SECOND
 from .header import check_area
 
+MOST_FRAMES = 500_000
+"""The most frames of a clip that are looked through."""
+_INDEXED = ("mov", "matroska", "avi")
+"""Kinds of clip, as FFmpeg calls them, that say where their key frames are."""
 _UNSPECIFIED = 2
 _BT709, _BT601 = 1, 5
 
@@ -53,10 +59,14 @@ def _opened(data: bytes, name: str) -> Iterator[tuple[Any, Any]]:
         ) from broken
 
 
+def _has_alpha(stream: Any) -> bool:
+    """Whether a second picture carries the alpha of each, as WebM has it."""
+    return stream.metadata.get("alpha_mode") == "1" and stream.codec_context.name in ("vp8", "vp9")
+
+
 def _frames(container: Any, stream: Any) -> Iterator[Any]:
     """Decoded frames in shown order."""
-    alpha = stream.metadata.get("alpha_mode") == "1" and stream.codec_context.name in ("vp8", "vp9")
-    if not alpha:
+    if not _has_alpha(stream):
         yield from container.decode(stream)
         return
     # Only this decoder reads the second picture that carries the alpha.
@@ -66,32 +76,140 @@ def _frames(container: Any, stream: Any) -> Iterator[Any]:
         yield from decoder.decode(packet if packet.size else None)
 
 
-def durations(data: bytes, name: str, most: int) -> tuple[int, ...]:
-    """How long each frame is shown, in flicks, from the time stamps; the last as long as the one before it."""
+@dataclass(frozen=True)
+class Cut:
+    """What is taken of a clip: its frames from ``first`` (from 1) to ``last``, of these every ``step``-th."""
+
+    first: int = 1
+    last: int | None = None
+    step: int = 1
+
+
+WHOLE = Cut()
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What a clip holds, told by its packets: no picture of it is decoded."""
+
+    count: int
+    width: int
+    height: int
+    duration: int
+    """In flicks."""
+    rate: Fraction | None
+    """Frames a second, on the average."""
+
+
+def survey(data: bytes, name: str) -> Survey:
+    """Look through a clip. Raises ``InputError``."""
     with _opened(data, name) as (container, stream):
-        base = stream.time_base
-        stamps: list[int] = []
-        for packet in container.demux(stream):
-            if packet.size and packet.pts is not None:
-                stamps.append(packet.pts)
-                if len(stamps) > most:
-                    raise InputError(
-                        f"holds more than {most} frames", file=name, remedy="cut it into parts first"
-                    )
         rate = stream.average_rate
-    stamps.sort()
-    times = [round((stamp - stamps[0]) * base * SECOND) for stamp in stamps]
-    last = round(SECOND / rate) if rate else SECOND // 25
+        size = stream.codec_context.width, stream.codec_context.height
+        stamps = _stamps(container, stream, name)
+    if not stamps:
+        raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
+    return Survey(len(stamps), *size, sum(_lengths(stamps, rate)), rate)
+
+
+def durations(data: bytes, name: str, most: int, cut: Cut = WHOLE) -> tuple[int, ...]:
+    """How long each frame that is taken is shown, in flicks, from the time stamps.
+
+    The clip's last frame is shown as long as the one before it. Raises ``InputError`` when more than ``most``
+    are taken, or none.
+    """
+    with _opened(data, name) as (container, stream):
+        rate = stream.average_rate
+        stamps = _stamps(container, stream, name)
+    lengths = _lengths(stamps, rate)
+    taken = range(cut.first - 1, min(cut.last or len(lengths), len(lengths)), cut.step)
+    if len(taken) > most:
+        raise InputError(
+            f"would bring {len(taken)} frames; {most} are the most",
+            file=name,
+            remedy="take a part of it, or every second frame",
+        )
+    if not taken and lengths:
+        raise InputError(
+            f"has {len(lengths)} frames, none from {cut.first} on", file=name, remedy="begin earlier"
+        )
+    return tuple(sum(lengths[at : min(at + cut.step, taken.stop)]) for at in taken)
+
+
+def _stamps(container: Any, stream: Any, name: str) -> list[Fraction]:
+    """When each frame is shown, in seconds, in shown order."""
+    stamps: list[int] = []
+    for packet in container.demux(stream):
+        if packet.size and packet.pts is not None:
+            stamps.append(packet.pts)
+            if len(stamps) > MOST_FRAMES:
+                raise InputError(
+                    f"holds more than {MOST_FRAMES:,} frames", file=name, remedy="cut it into parts first"
+                )
+    return [stamp * stream.time_base for stamp in sorted(stamps)]
+
+
+def _lengths(stamps: list[Fraction], rate: Fraction | None) -> list[int]:
+    """How long each frame is shown, in flicks."""
+    times = [round((stamp - stamps[0]) * SECOND) for stamp in stamps]
     lengths = [after - before for before, after in itertools.pairwise(times)]
-    return (*lengths, lengths[-1] if lengths else last)
+    last = lengths[-1] if lengths else round(SECOND / rate) if rate else SECOND // 25
+    return [*lengths, last] if stamps else []
 
 
-def pictures(data: bytes, name: str) -> Iterator[NDArray[np.uint8]]:
-    """Each frame as straight RGBA, shape (height, width, 4), turned and with square pixels."""
+def pictures(data: bytes, name: str, cut: Cut = WHOLE) -> Iterator[NDArray[np.uint8]]:
+    """Each frame that is taken as straight RGBA, shape (height, width, 4), turned and with square pixels."""
+    for number, frame, shape in _numbered(data, name, cut.first):
+        if cut.last is not None and number > cut.last:
+            return
+        if (number - cut.first) % cut.step == 0:
+            yield _picture(frame, shape)
+
+
+def _numbered(data: bytes, name: str, first: int) -> Iterator[tuple[int, Any, Fraction | None]]:
+    """Decoded frames from the ``first`` on with their numbers, and the shape of their pixels.
+
+    What lies long before the first is leapt over where the clip can be entered in its middle.
+    """
+    if first > 1:
+        with _opened(data, name) as (container, stream):
+            stamps = _stamps(container, stream, name)
+        if first > len(stamps):
+            return
+        entered = False
+        with _opened(data, name) as (container, stream):
+            shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
+            if not _has_alpha(stream) and _enter(container, stream, stamps[first - 1]):
+                whole = False
+                for frame in container.decode(stream):
+                    if frame.pts is None:
+                        break
+                    number = bisect_left(stamps, frame.pts * stream.time_base) + 1
+                    if not entered and number > first:
+                        break  # it could not be entered early enough
+                    # What comes before a key frame may lean on pictures that were leapt over.
+                    whole = whole or bool(frame.key_frame)
+                    if whole and number >= first:
+                        entered = True
+                        yield number, frame, shape
+        if entered:
+            return
     with _opened(data, name) as (container, stream):
         shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
-        for frame in _frames(container, stream):
-            yield _picture(frame, shape)
+        for number, frame in enumerate(_frames(container, stream), 1):
+            if number >= first:
+                yield number, frame, shape
+
+
+def _enter(container: Any, stream: Any, stamp: Fraction) -> bool:
+    """Go to the key frame before a time; whether that can be relied on."""
+    if not container.format.name.startswith(_INDEXED):
+        return False  # without an index, times after a leap are guessed
+    try:
+        container.seek(int(stamp / stream.time_base), stream=stream)
+    except av.error.FFmpegError:
+        return False
+    return True
 
 
 def _picture(frame: Any, shape: Fraction | None) -> NDArray[np.uint8]:

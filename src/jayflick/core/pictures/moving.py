@@ -35,10 +35,11 @@ class Moving:
     """Straight RGBA, shape (height, width, 4), all of one size. May raise anything when the file is broken."""
 
 
-def open_moving(data: bytes, name: str) -> Moving:
-    """Open a file of several pictures. Raises ``InputError``."""
+def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
+    """Open a file of several pictures; ``cut``: what is taken of a clip. Raises ``InputError``."""
     if clip.knows(data, name):
-        return _checked(_clip(data, name), name)
+        times = clip.durations(data, name, MAX_PICTURES, cut)
+        return Moving(times, None, clip.pictures(data, name, cut))
     if data.startswith((b"GIF87a", b"GIF89a")):
         gif = read_gif(data, name=name)
         # Viewers play 0 and 1 as about 10 (common practice, no published source): that is what was seen.
@@ -57,11 +58,6 @@ def _checked(moving: Moving, name: str) -> Moving:
             remedy="cut it into parts first",
         )
     return moving
-
-
-def _clip(data: bytes, name: str) -> Moving:
-    times = clip.durations(data, name, MAX_PICTURES)
-    return Moving(times, None, clip.pictures(data, name))
 
 
 def _apng(data: bytes, name: str) -> Moving:

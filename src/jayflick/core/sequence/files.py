@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..pictures.clip import WHOLE, Cut
 from ..pictures.kinds import read_picture
 from .archives import is_archive, members
 from .gather import Found
@@ -89,10 +90,10 @@ def names_of(files: Sequence[Path]) -> list[str]:
     return [path.absolute().relative_to(common).as_posix() for path in files]
 
 
-def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str, FileFrame]]:
+def look_at(files: Sequence[Path], scratch: Path, cut: Cut = WHOLE) -> tuple[list[Found], dict[str, FileFrame]]:
     """Take every file apart: what was found, and where to read the frames that can be used, by name.
 
-    Frames taken out of a file are put in the folder ``scratch``.
+    Frames taken out of a file are put in the folder ``scratch``. ``cut``: what is taken of clips.
     """
 
     def one(job: tuple[int, Path, str]) -> list[tuple[Found, FileFrame | None]]:
@@ -102,7 +103,7 @@ def look_at(files: Sequence[Path], scratch: Path) -> tuple[list[Found], dict[str
         except InputError as error:
             return [(Found(name, None, error), None)]
         brought: list[tuple[Found, FileFrame | None]] = []
-        for piece in pieces(data, name, written=path.stat().st_mtime):
+        for piece in pieces(data, name, written=path.stat().st_mtime, cut=cut):
             if isinstance(piece, Enclosed):
                 continue
             if isinstance(piece, Refused):

@@ -19,6 +19,8 @@ from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 
 MAX_BYTES = 256 * 1024 * 1024
 """The most bytes one picture file may have."""
+GLIMPSE = (640, 400)
+"""The most pixels across and down of a clip's frame that is looked at."""
 THUMB = (400, 112)
 """The most pixels across and down of a thumbnail."""
 
@@ -60,12 +62,17 @@ class Enclosed:
 
 
 def pieces(
-    data: bytes, name: str, *, packed: bool = False, written: float | None = None
+    data: bytes,
+    name: str,
+    *,
+    packed: bool = False,
+    written: float | None = None,
+    cut: clip.Cut = clip.WHOLE,
 ) -> Iterator[Piece | Refused | Enclosed]:
     """Take a file apart. Never raises for bad input: what cannot be used comes as ``Refused``.
 
     ``packed``: the file came in an archive. An archive in an archive is not opened. ``written``: when it was
-    last written, in seconds since 1970.
+    last written, in seconds since 1970. ``cut``: what is taken of it when it is a clip.
     """
     try:
         if is_archive(data, name):
@@ -83,7 +90,7 @@ def pieces(
                     yield from pieces(member.data, member.name, packed=True, written=member.written)
             return
         if clip.knows(data, name):
-            yield from _taken_out(data, name, None)
+            yield from _taken_out(data, name, None, cut)
             return
         header = read_header(data, name=name)
         if header.count > 1:
@@ -109,8 +116,43 @@ def pieces(
         yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
 
 
-def _taken_out(data: bytes, name: str, header: Header | None) -> Iterator[Piece]:
-    moving = open_moving(data, name)
+def look_through(data: bytes, name: str) -> Iterator[clip.Survey | Refused]:
+    """What a clip holds, before any of it is taken. Never raises for bad input."""
+    try:
+        yield clip.survey(data, name)
+    except InputError as error:
+        yield Refused(name, error)
+    except Exception:
+        yield Refused(name, InputError("is damaged", file=name, remedy="render or copy the file again"))
+
+
+@dataclass(frozen=True)
+class Glimpse:
+    """One frame of a clip, to be looked at."""
+
+    picture: bytes
+    """A WebP, at most 640 pixels across and 400 down."""
+
+
+def glimpse(data: bytes, name: str, number: int) -> Iterator[Glimpse | Refused]:
+    """The frame of a clip with this number, from 1. Never raises for bad input."""
+    try:
+        for picture in clip.pictures(data, name, clip.Cut(number, number)):
+            small = Image.fromarray(picture)
+            small.thumbnail(GLIMPSE, Image.Resampling.BILINEAR)
+            out = BytesIO()
+            small.save(out, "WEBP", quality=80, method=1)
+            yield Glimpse(out.getvalue())
+            return
+        yield Refused(name, InputError(f"has no frame {number}", file=name, remedy="choose one it has"))
+    except InputError as error:
+        yield Refused(name, error)
+    except Exception:
+        yield Refused(name, InputError("is damaged there", file=name, remedy="choose another frame"))
+
+
+def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = clip.WHOLE) -> Iterator[Piece]:
+    moving = open_moving(data, name, cut)
     times = moving.durations
     number = 0
     try:
