@@ -207,14 +207,21 @@ def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.
     assert parts == [(1, 6), (7, 10), (11, 12)]
     names = [frame["name"] for frame in shown["frame_list"]]
     assert len(set(names)) == 12  # both had a wave_1.png
-    # What the other left out stays so, and frames of another size cannot be used as they are.
-    assert shown["recipe"]["gather"]["left_out"] == [2, 10, 11, 12]
+    # What the other left out stays so, and frames of another size are scaled.
+    assert shown["recipe"]["gather"] == {
+        "left_out": [2, 10],
+        "folded": [],
+        "gaps": "hold",
+        "sizes": "scale",
+        "over": None,
+    }
     assert [(s["name"], s["first"], s["last"], s["rate"]) for s in shown["recipe"]["rhythm"]["spans"]] == [
         ("Wave", 7, 10, "12")
     ]
     result = finished(client, first)
-    assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9]
-    assert sum(result["delays"]) == round((5 / 24 + 3 / 12) * 100) * 10  # nothing is held between the two
+    assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9, 11, 12]
+    assert (result["info"]["width"], result["info"]["height"]) == (48, 32)
+    assert sum(result["delays"]) == round((5 / 24 + 3 / 12 + 2 / 24) * 100) * 10  # nothing is held in between
     for _ in range(2):
         client.post(f"/api/projects/{first}/undo").raise_for_status()
     assert bench(client, first)["frames"] == 6

@@ -399,6 +399,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
     """Put another project's frames behind a project's own; the other stays as it is. Undo leads back.
 
     What the other leaves out stays left out; where its rate differs, its frames keep theirs as a span.
+    Frames of another size are scaled to that of most.
     """
     project, other = projects.find(session, project_id, lock=True), projects.find(session, other_id)
     here, there = projects.current(session, project), projects.current(session, other)
@@ -422,10 +423,10 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
         len(second[0].files),
         other.name,
     )
-    odd = frozenset(position for position in unused(together) if position > count)
-    if recipe.gather.sizes == "same":
-        left_out = recipe.gather.left_out | odd
-        recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update={"left_out": left_out})})
+    used = [found for at, found in enumerate(together.files, 1) if at not in recipe.gather.left_out]
+    if len({(found.header.width, found.header.height) for found in used if found.header}) > 1:
+        scaled = recipe.gather.model_copy(update={"sizes": "scale"})
+        recipe = recipe.model_copy(update={"gather": scaled})
     frames = _frames(together.files, [*first[1], *second[1]])
     label = f"{other.name} put behind"[:120]
     projects.renew(session, project, label, together.document(), frames, recipe)
