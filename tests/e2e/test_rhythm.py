@@ -9,6 +9,7 @@ from PIL import Image
 from playwright.sync_api import Locator, expect
 
 from tests.e2e.conftest import Desk
+from tests.service.conftest import until
 
 
 def cell(desk: Desk) -> Locator:
@@ -282,3 +283,28 @@ def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
     lag = np.array(late) - min(late)
     assert np.median(lag) < 40
     assert abs(np.median(lag[-20:]) - np.median(lag[:20])) < 34
+
+
+def test_neighbours_shine_through_one_two_or_three_on_each_side(desk: Desk) -> None:
+    rhythm(desk, "Tern in flight", "Pace")
+    page = desk.page
+    page.keyboard.press("Home")
+    canvas = page.get_by_role("img", name="The picture, playing")
+    expect(canvas).to_have_attribute("data-index", "0")
+    seen = [canvas.evaluate("(canvas) => canvas.toDataURL()")]
+
+    def changed() -> bool:
+        now = canvas.evaluate("(canvas) => canvas.toDataURL()")
+        if now not in seen:
+            seen.append(now)
+            return True
+        return False
+
+    page.keyboard.press("n")
+    until(changed)
+    page.keyboard.press("Shift+N")
+    until(changed)
+    page.get_by_role("radiogroup", name="Neighbours on each side").get_by_role("radio", name="3").click()
+    until(changed)
+    page.get_by_role("button", name="Neighbours").click()
+    until(lambda: canvas.evaluate("(canvas) => canvas.toDataURL()") == seen[0])
