@@ -288,7 +288,7 @@ def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
 def test_neighbours_shine_through_one_two_or_three_on_each_side(desk: Desk) -> None:
     rhythm(desk, "Tern in flight", "Pace")
     page = desk.page
-    page.keyboard.press("Home")
+    page.get_by_role("button", name="First frame").click()
     canvas = page.get_by_role("img", name="The picture, playing")
     expect(canvas).to_have_attribute("data-index", "0")
     seen = [canvas.evaluate("(canvas) => canvas.toDataURL()")]
