@@ -4,7 +4,7 @@ import re
 import time
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from tests.e2e.conftest import STAGE, Desk, until
 
@@ -230,3 +230,33 @@ def test_the_shelf_finds_removes_and_puts_back(desk: Desk) -> None:
     desk.goto(f"/project/{'0' * 32}")
     expect(page.get_by_role("heading", name="This project is not here")).to_be_visible()
     assert page.locator(STAGE).count() == 0
+
+
+def test_a_change_made_while_an_undo_is_on_its_way_comes_after_it(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    page.keyboard.press("r")
+    panel = page.get_by_role("region", name="Rhythm controls")
+    panel.get_by_role("button", name="15 fps").click()
+    panel.get_by_role("radio", name="once").click()
+    desk.settled()
+    held: list[Route] = []
+    page.route("**/undo", lambda route: held.append(route))
+    with page.expect_request("**/undo"), page.expect_request("**/undo"):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(100)
+        panel.get_by_role("button", name="30 fps").click()
+        page.keyboard.press("Control+z")
+        panel.get_by_role("button", name="12 fps").click()
+        expect(page.get_by_role("status", name="Saving")).to_have_text("keeping…")
+        while held:
+            held.pop(0).continue_()
+            page.wait_for_timeout(300)
+    page.unroute("**/undo")
+    desk.settled()
+    project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
+    rhythm = project["recipe"]["rhythm"]
+    assert (rhythm["rate"], rhythm["repeat"]) == ("12", 0)  # once and 30 fps were undone, each by its own undo
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    desk.settled()

@@ -147,6 +147,7 @@ def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> 
     expect(page.get_by_role("button", name="Undo")).to_be_enabled()
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("status", name="Saving")).to_have_text("every change kept")  # all three are undone
     expect(frames.get_by_role("option", name="kite_5.png", exact=True)).to_be_visible()
 
     def names() -> list[str]:

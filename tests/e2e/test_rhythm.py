@@ -8,8 +8,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.e2e.conftest import Desk
-from tests.service.conftest import until
+from tests.e2e.conftest import Desk, until
 
 
 def cell(desk: Desk) -> Locator:

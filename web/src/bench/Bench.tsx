@@ -15,7 +15,7 @@ import { tell, tellError } from "../ui/notices";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
 import { Docket } from "./Docket";
-import { useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
 import { FramingPanel } from "./panels/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
@@ -141,7 +141,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
 function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined }) {
   const { project, output } = bench;
   const held = useEdits((state) => state.held);
-  const waiting = useEdits((state) => state.waiting.length > 0);
+  const waiting = useEdits(underWay);
   const rename = (name: string) => {
     data(
       api.PATCH("/api/projects/{project_id}", { params: { path: { project_id: project.id } }, body: { name } }),

@@ -22,6 +22,8 @@ interface Edit {
   /** Edits of one gesture are sent, and undone, as one. */
   gesture: string;
   change: (recipe: Recipe) => Recipe;
+  /** How many steps (undo, redo, another project put behind) had been asked for before it was made. */
+  after: number;
 }
 
 interface Edits {
@@ -29,9 +31,15 @@ interface Edits {
   sending: boolean;
   /** Why the waiting edits are not saved yet, when the service cannot be reached. */
   held: string;
+  /** Steps asked for, and how many of them are over: edits and steps go their way in the order they were made. */
+  asked: number;
+  over: number;
 }
 
-export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held: "" }));
+export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held: "", asked: 0, over: 0 }));
+
+/** Whether anything is on its way, or waits to be. */
+export const underWay = ({ waiting, asked, over }: Edits) => waiting.length > 0 || asked > over;
 
 /** What each waiting edit made of a recipe: of the same one it makes the same, down to the object. */
 const made = new WeakMap<Edit, { of: Recipe; recipe: Recipe }>();
@@ -75,8 +83,9 @@ function soon(delay: number): void {
 
 /** Send what waits. `now` does not wait for a render under way: the newest wish wins. */
 export async function send(now: boolean): Promise<void> {
-  const first = useEdits.getState().waiting[0];
-  if (!first || useEdits.getState().sending || !queries) return;
+  const { waiting, sending, over } = useEdits.getState();
+  const first = waiting[0];
+  if (!first || sending || first.after > over || !queries) return;
   const known = cached(first.project);
   if (!known) return;
   if (!now && renderUnderWay(first.project)) {
@@ -84,9 +93,12 @@ export async function send(now: boolean): Promise<void> {
     return;
   }
   clearTimeout(timer);
-  const { waiting } = useEdits.getState();
   const together = waiting.findIndex(
-    (edit) => edit.project !== first.project || edit.gesture !== first.gesture || !first.gesture,
+    (edit) =>
+      edit.project !== first.project ||
+      edit.after !== first.after ||
+      edit.gesture !== first.gesture ||
+      !first.gesture,
   );
   const batch = waiting.slice(0, together <= 0 ? (first.gesture ? waiting.length : 1) : together);
   useEdits.setState({ sending: true });
@@ -128,18 +140,18 @@ function done(batch: Edit[]): void {
   useEdits.setState(({ waiting }) => ({ waiting: waiting.filter((edit) => !batch.includes(edit)), held: "" }));
 }
 
-function queue(edit: Edit): void {
-  useEdits.setState(({ waiting }) => ({ waiting: [...waiting, edit] }));
+function queue(edit: Omit<Edit, "after">): void {
+  useEdits.setState(({ waiting, asked }) => ({ waiting: [...waiting, { ...edit, after: asked }] }));
   if (edit.gesture) soon(20);
   else void send(true);
 }
 
-/** Resolves once nothing waits to be sent any more, or cannot be sent now. */
-async function sent(): Promise<void> {
+/** Resolves once nothing that was made before a step waits any more, or it cannot be sent now. */
+async function sent(step: number): Promise<void> {
   for (;;) {
     await send(true);
     const { waiting, sending, held } = useEdits.getState();
-    if (waiting.length === 0 || held) return;
+    if (!waiting.some((edit) => edit.after < step) || held) return;
     if (sending) await new Promise((resolve) => setTimeout(resolve, 10));
   }
 }
@@ -150,17 +162,21 @@ type Answer = Parameters<typeof data>[0];
 
 /** What is no change of the recipe is asked for after the changes made before it, one after the other. */
 function travel(ask: () => Answer): void {
-  travelling = travelling.then(() => step(ask));
+  const number = useEdits.getState().asked + 1;
+  useEdits.setState({ asked: number });
+  travelling = travelling.then(() => step(number, ask));
 }
 
-async function step(ask: () => Answer): Promise<void> {
-  await sent();
+async function step(number: number, ask: () => Answer): Promise<void> {
+  await sent(number);
   try {
     const info = await data<ProjectInfo>(ask());
     if (queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
   } catch (error) {
     tellError(error);
   }
+  useEdits.setState({ over: number });
+  void send(true);
 }
 
 export interface Bench {
