@@ -79,7 +79,6 @@ def _parser() -> argparse.ArgumentParser:
         help="frames, a folder, an archive, an animated file or clip, or a pattern in quotes",
     )
     make.add_argument("-o", "--output", required=True, help="OUT.gif, or DIR/ for numbered PNG frames")
-    make.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
     time_options = make.add_mutually_exclusive_group()
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
     time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s")
@@ -121,9 +120,12 @@ def _parser() -> argparse.ArgumentParser:
 
     collect = commands.add_parser("gather", help="which sequences are there, and what is wrong with them")
     collect.add_argument("input", nargs="+", help="files, a folder, an archive, or a pattern in quotes")
-    collect.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
     collect.add_argument("--json", action="store_true")
     collect.set_defaults(run=_gather)
+    for command in (make, collect):
+        command.add_argument(
+            "--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3"
+        )
     return parser
 
 
@@ -140,6 +142,7 @@ def _make(options: argparse.Namespace) -> None:
             file=output.name,
             remedy="use .gif, or DIR/ for frames",
         )
+    cut = _cut(options.clip)
     if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
         raise InputError("is there already", file=output.name, remedy="add --force to replace it")
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
@@ -149,11 +152,10 @@ def _make(options: argparse.Namespace) -> None:
         project = None if options.recipe else project_in(files)
         pattern_notes: list[str] = []
         if project is not None:
-            frames = _frames_of(project, files, taken_out, _cut(options.clip))
+            frames = _frames_of(project, files, taken_out, cut)
             recipe = _recipe(options, project.recipe)
         else:
             decided = options.recipe is not None
-            cut = _cut(options.clip)
             frames, sequence, pattern_notes = _frames(files, options.input, taken_out, cut, decided=decided)
             recipe = _recipe(options, Recipe(rhythm=own_rhythm(sequence.files)))
         read = time.perf_counter() - begun
@@ -181,11 +183,16 @@ def _frames_of(project: ProjectFile, files: list[Path], scratch: Path, cut: Cut)
                 file=entry.name,
                 remedy="give all parts of the project, unchanged",
             )
-    gaps = missing_after([entry.number for entry in project.frames], project.report)
-    return [
-        replace(came[entry.sha256], name=entry.name, missing_after=gap)
-        for entry, gap in zip(project.frames, gaps, strict=True)
-    ]
+    frames = [replace(came[entry.sha256], name=entry.name) for entry in project.frames]
+    return _numbered(frames, [entry.number for entry in project.frames], project.report)
+
+
+def _numbered(
+    frames: list[FileFrame], numbers: list[int | None], report: dict[str, Any] | None = None
+) -> list[FileFrame]:
+    """The frames with how many numbers are missing after each."""
+    gaps = missing_after(numbers, report)
+    return [replace(frame, missing_after=gap) for frame, gap in zip(frames, gaps, strict=True)]
 
 
 def _frames(
@@ -217,10 +224,9 @@ def _frames(
         ": ".join(printable(text) for text in (problem["file"], problem["message"]) if text)
         for problem in sequence.problems
     ]
-    gaps = missing_after(found.number for found in sequence.files)
-    brought = [
-        replace(frames[found.name], missing_after=gap) for found, gap in zip(sequence.files, gaps, strict=True)
-    ]
+    brought = _numbered(
+        [frames[found.name] for found in sequence.files], [found.number for found in sequence.files]
+    )
     return brought, sequence, notes
 
 

@@ -47,6 +47,17 @@ export function parseDelay(text: string): number | null {
   return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
 }
 
+/** A run of frames with one end moved; the other gives way where they would cross. */
+export function withEnd(
+  run: { first: number; last: number },
+  end: "first" | "last",
+  at: number,
+): { first: number; last: number } {
+  return end === "first"
+    ? { first: at, last: Math.max(run.last, at) }
+    : { first: Math.min(run.first, at), last: at };
+}
+
 /** Flicks from a typed length, in which a bare number is seconds. */
 export const parseLength = (text: string) => parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
 

@@ -3,6 +3,7 @@
 import asyncio
 import errno
 import logging
+import re
 import threading
 from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
@@ -81,6 +82,7 @@ FOR_EVER = "private, max-age=31536000, immutable"
 router = APIRouter(prefix="/api")
 
 ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
+Sha256 = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
 PNG = {"content": {"image/png": {"schema": {"type": "string", "format": "binary"}}}}
 WEBP = {"content": {"image/webp": {"schema": {"type": "string", "format": "binary"}}}}
 GIF = {"content": {"image/gif": {"schema": {"type": "string", "format": "binary"}}}}
@@ -230,9 +232,6 @@ async def add_files(
     return taken
 
 
-Sha256 = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
-
-
 @router.get(
     "/imports/{import_id}/clips/{sha256}/frames/{number}",
     tags=["imports"],
@@ -271,9 +270,8 @@ def take_clip(import_id: ProjectId, sha256: Sha256, wish: TakeClip, service: Par
 
 def _moments(values: list[UploadFile | str], count: int) -> list[float | None]:
     """When each file was written, in seconds since 1970; unknown for all unless it is told for all."""
-    if len(values) != count or not all(isinstance(value, str) and value.isdecimal() for value in values):
-        return [None] * count
-    return [int(str(value)[:16]) / 1000 for value in values]
+    texts = [value for value in values if isinstance(value, str) and re.fullmatch(r"[0-9]{1,16}", value)]
+    return [int(text) / 1000 for text in texts] if len(texts) == len(values) == count else [None] * count
 
 
 def _counting(receive: Receive, settings: Settings) -> Receive:

@@ -51,7 +51,7 @@ class FrameList:
 
     def parts(self, most_bytes: int) -> int:
         """In how many files of at most so many bytes they are taken away."""
-        if sum(self.sizes) <= most_bytes // 2:
+        if sum(self.sizes) <= most_bytes // 2:  # surely one, which is asked at every change
             return 1
         return len(in_parts([(None, size) for size in self.sizes], most_bytes))
 

@@ -282,6 +282,17 @@ def make_project(
     return projects.create(session, title, together.document(), frames, recipe)
 
 
+def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
+    """The frames a revision works on, in order, with their pictures."""
+    rows = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
+        .order_by(Frame.position)
+    )
+    return [(frame, picture) for frame, picture in rows]
+
+
 def _frames(files: Sequence[Found], hashes: Sequence[str]) -> list[Frame]:
     return [
         Frame(position=position, number=found.number, name=found.name, sha256=sha256, written=found.written)
@@ -322,17 +333,9 @@ def split(session: Session, project_id: str, positions: Sequence[int]) -> Projec
     """A new project of some of a project's frames."""
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
-    rows = session.execute(
-        select(Frame, Picture)
-        .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(
-            Frame.project_id == project_id,
-            Frame.frame_set == revision.frame_set,
-            Frame.position.in_(positions),
-        )
-        .order_by(Frame.position)
-    ).all()
-    if len(rows) < len(set(positions)):
+    wanted = set(positions)
+    rows = [row for row in _rows(session, revision) if row[0].position in wanted]
+    if len(rows) < len(wanted):
         raise InputError("the project has no such frames", remedy="choose among those it has")
     files = [_found(frame, picture) for frame, picture in rows]
     first = rows[0][0].number
@@ -352,12 +355,7 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int) -
     revision = projects.current(session, project)
     opened = _open(session, import_id, lock=True)
     sequences, ignored, hashes = look_through(session, import_id)
-    rows = session.execute(
-        select(Frame, Picture)
-        .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
-        .order_by(Frame.position)
-    ).all()
+    rows = _rows(session, revision)
     brought = {hashes[found.name]: found for sequence in sequences for found in sequence.files}
     old = [Known(frame.name, frame.number, frame.sha256) for frame, _ in rows]
     new = [
@@ -434,12 +432,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
 
 def _as_gathered(session: Session, revision: Revision) -> tuple[gathering.Sequence, list[str]]:
     """The frames of a revision as the sequence they were when they came, and their pictures' hashes."""
-    rows = session.execute(
-        select(Frame, Picture)
-        .join(Picture, Picture.sha256 == Frame.sha256)
-        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
-        .order_by(Frame.position)
-    ).all()
+    rows = _rows(session, revision)
     report = Report.model_validate(projects.report_of(session, revision))
     files = [replace(_found(frame, picture), number=frame.number) for frame, picture in rows]
     sequence = gathering.Sequence(

@@ -19,13 +19,6 @@ if TYPE_CHECKING:
     from .app import Service
 
 
-def _taken(name: str, pictures: list[str], problems: list[InputError]) -> FileTaken:
-    problem = Problem.model_validate(problem_of(problems[0])) if problems else None
-    return FileTaken(
-        name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
-    )
-
-
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
 TOLD_EVERY = 0.2
@@ -165,3 +158,10 @@ class Intake:
         self._enclosed = None
         self._taken.clear()
         self._refused.clear()
+
+
+def _taken(name: str, pictures: list[str], problems: list[InputError]) -> FileTaken:
+    problem = Problem.model_validate(problem_of(problems[0])) if problems else None
+    return FileTaken(
+        name=name, frames=len(pictures), picture=pictures[0] if pictures else None, problem=problem
+    )

@@ -4,6 +4,7 @@ import { create } from "zustand";
 import type { Recipe } from "../api/client";
 import type { Rhythm } from "./delays";
 import type { Bench } from "./edits";
+import { withEnd } from "../format";
 import { arranged } from "./order";
 
 export type Span = Rhythm["spans"][number];
@@ -34,9 +35,7 @@ export function setEnd(bench: Bench, end: "first" | "last", at: number, gesture 
   bench.edit(
     `Range ${end === "first" ? "from" : "to"} frame ${at}`,
     (recipe) => {
-      const now = { ...rangeOf(recipe, null, places), [end]: at };
-      const first = end === "last" ? Math.min(now.first, at) : at;
-      const last = end === "first" ? Math.max(now.last, at) : at;
+      const { first, last } = withEnd(rangeOf(recipe, null, places), end, at);
       return { ...recipe, rhythm: withRange(recipe.rhythm, places, first, last) };
     },
     gesture,

@@ -4,8 +4,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { useNavigate } from "react-router";
 import { api, clipFrameUrl, data, type ClipInfo, type Limits } from "../api/client";
-import { count } from "../format";
+import { count, withEnd } from "../format";
 import { Button, Mark, NumberField, Row } from "../ui/controls";
+import { follow } from "../ui/drag";
 import { cutClip, useBringing } from "./bring";
 
 const STRIP = 12;
@@ -15,8 +16,8 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
   const navigate = useNavigate();
   const busy = useBringing((state) => state.progress !== null);
   const [at, setAt] = useState(1);
-  const [first, setFirst] = useState(1);
-  const [last, setLast] = useState(clip.count);
+  const [cut, setCut] = useState({ first: 1, last: clip.count });
+  const { first, last } = cut;
   const [step, setStep] = useState(1);
   const limits = useQuery({
     queryKey: ["limits"],
@@ -31,14 +32,8 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
       if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
     });
   const look = (number: number) => setAt(Math.min(clip.count, Math.max(1, number)));
-  const begin = (number: number) => {
-    setFirst(number);
-    setLast(Math.max(number, last));
-  };
-  const end = (number: number) => {
-    setLast(number);
-    setFirst(Math.min(number, first));
-  };
+  const begin = (at: number) => setCut(withEnd(cut, "first", at));
+  const end = (at: number) => setCut(withEnd(cut, "last", at));
   const onKey = (event: KeyboardEvent) => {
     if (event.target instanceof HTMLInputElement) return;
     const jump = event.shiftKey ? 10 : 1;
@@ -202,22 +197,13 @@ function Filmstrip({
   const drag = (set: (number: number) => void) => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
     event.stopPropagation();
-    const element = event.currentTarget;
-    element.focus();
-    element.setPointerCapture(event.pointerId);
-    const move = (moved: { clientX: number }) => {
-      set(numberAt(moved));
-      onLook(numberAt(moved));
-    };
-    const up = () => {
-      element.removeEventListener("pointermove", move);
-      element.removeEventListener("pointerup", up);
-      element.removeEventListener("pointercancel", up);
+    event.currentTarget.focus();
+    const move = (at: { clientX: number }) => {
+      set(numberAt(at));
+      onLook(numberAt(at));
     };
     move(event);
-    element.addEventListener("pointermove", move);
-    element.addEventListener("pointerup", up);
-    element.addEventListener("pointercancel", up);
+    follow(event, move);
   };
   const ends = [
     { name: "Clip begins", value: first, place: share(first - 1), set: onBegin },

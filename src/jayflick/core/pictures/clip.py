@@ -5,7 +5,6 @@ colours it has is taken as BT.709 from 720 lines on and as BT.601 below (common 
 """
 
 import itertools
-from bisect import bisect_left
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -90,11 +89,12 @@ WHOLE = Cut()
 
 @dataclass(frozen=True)
 class Survey:
-    """What a clip holds, told by its packets: no picture of it is decoded."""
+    """What a clip holds, told by its packets and its first picture."""
 
     count: int
     width: int
     height: int
+    """Of a frame as it comes out, turned and with square pixels."""
     duration: int
     """In flicks."""
     rate: Fraction | None
@@ -105,11 +105,11 @@ def survey(data: bytes, name: str) -> Survey:
     """Look through a clip. Raises ``InputError``."""
     with _opened(data, name) as (container, stream):
         rate = stream.average_rate
-        size = stream.codec_context.width, stream.codec_context.height
         stamps = _stamps(container, stream, name)
-    if not stamps:
+    first = next(pictures(data, name), None)
+    if not stamps or first is None:
         raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
-    return Survey(len(stamps), *size, sum(_lengths(stamps, rate)), rate)
+    return Survey(len(stamps), first.shape[1], first.shape[0], sum(_lengths(stamps, rate)), rate)
 
 
 def durations(data: bytes, name: str, most: int, cut: Cut = WHOLE) -> tuple[int, ...]:
@@ -176,29 +176,36 @@ def _numbered(data: bytes, name: str, first: int) -> Iterator[tuple[int, Any, Fr
             stamps = _stamps(container, stream, name)
         if first > len(stamps):
             return
-        entered = False
         with _opened(data, name) as (container, stream):
             shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
             if not _has_alpha(stream) and _enter(container, stream, stamps[first - 1]):
-                whole = False
-                for frame in container.decode(stream):
-                    if frame.pts is None:
-                        break
-                    number = bisect_left(stamps, frame.pts * stream.time_base) + 1
-                    if not entered and number > first:
-                        break  # it could not be entered early enough
-                    # What comes before a key frame may lean on pictures that were leapt over.
-                    whole = whole or bool(frame.key_frame)
-                    if whole and number >= first:
-                        entered = True
+                decoded = container.decode(stream)
+                found = _found(decoded, stamps[first - 1], stream.time_base)
+                if found is not None:
+                    yield first, found, shape
+                    for number, frame in enumerate(decoded, first + 1):
                         yield number, frame, shape
-        if entered:
-            return
+                    return
     with _opened(data, name) as (container, stream):
         shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
         for number, frame in enumerate(_frames(container, stream), 1):
             if number >= first:
                 yield number, frame, shape
+
+
+def _found(decoded: Iterator[Any], stamp: Fraction, base: Fraction) -> Any | None:
+    """The frame that is shown at a time, if decoding comes by it after a key frame.
+
+    What comes before one may lean on pictures that were leapt over.
+    """
+    whole = False
+    for frame in decoded:
+        whole = whole or bool(frame.key_frame)
+        if frame.pts is None or frame.pts * base > stamp:
+            return None
+        if whole and frame.pts * base == stamp:
+            return frame
+    return None
 
 
 def _enter(container: Any, stream: Any, stamp: Fraction) -> bool:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from io import BytesIO
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from ..pictures.moving import open_moving
 from .archives import is_archive, members
 from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 
+T = TypeVar("T")
 MAX_BYTES = 256 * 1024 * 1024
 """The most bytes one picture file may have."""
 GLIMPSE = (640, 400)
@@ -74,56 +76,52 @@ def pieces(
     ``packed``: the file came in an archive. An archive in an archive is not opened. ``written``: when it was
     last written, in seconds since 1970. ``cut``: what is taken of it when it is a clip.
     """
-    try:
-        if is_archive(data, name):
-            if packed:
-                raise InputError("is an archive in an archive", file=name, remedy="unpack it first")
-            for member in members(data, name, MAX_BYTES):
-                if member.error is not None:
-                    yield Refused(member.name, member.error)
-                elif member.name == DOCUMENT:
-                    try:
-                        yield Enclosed(member.name, read_document(member.data, name))
-                    except InputError as error:
-                        yield Refused(member.name, error)
-                elif member.name != SCHEMA:
-                    yield from pieces(member.data, member.name, packed=True, written=member.written)
-            return
-        if clip.knows(data, name):
-            yield from _taken_out(data, name, None, cut)
-            return
-        header = read_header(data, name=name)
-        if header.count > 1:
-            yield from _taken_out(data, name, header)
-            return
-        picture = read_picture(data, name=name)
-        overview = reduced(picture, *THUMB)
-        yield Piece(
-            name,
-            data if packed else None,
-            header,
-            look(picture, overview),
-            thumbnail(picture, overview),
-            written=written,
-        )
-    except InputError as error:
-        yield Refused(name, error)
-    except MemoryError:
-        remedy = "scale it down, or cut it into parts"
-        yield Refused(name, InputError("there is not memory enough to read it", file=name, remedy=remedy))
-    except Exception:  # decoders raise many kinds; each means the same to a person
-        remedy = "render or copy the file again"
-        yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
+    return _told(name, _apart(data, name, packed, written, cut))
+
+
+def _apart(
+    data: bytes, name: str, packed: bool, written: float | None, cut: clip.Cut
+) -> Iterator[Piece | Refused | Enclosed]:
+    if is_archive(data, name):
+        if packed:
+            raise InputError("is an archive in an archive", file=name, remedy="unpack it first")
+        for member in members(data, name, MAX_BYTES):
+            if member.error is not None:
+                yield Refused(member.name, member.error)
+            elif member.name == DOCUMENT:
+                try:
+                    yield Enclosed(member.name, read_document(member.data, name))
+                except InputError as error:
+                    yield Refused(member.name, error)
+            elif member.name != SCHEMA:
+                yield from pieces(member.data, member.name, packed=True, written=member.written)
+        return
+    if clip.knows(data, name):
+        yield from _taken_out(data, name, None, cut)
+        return
+    header = read_header(data, name=name)
+    if header.count > 1:
+        yield from _taken_out(data, name, header)
+        return
+    picture = read_picture(data, name=name)
+    overview = reduced(picture, *THUMB)
+    yield Piece(
+        name,
+        data if packed else None,
+        header,
+        look(picture, overview),
+        thumbnail(picture, overview),
+        written=written,
+    )
 
 
 def look_through(data: bytes, name: str) -> Iterator[clip.Survey | Refused]:
     """What a clip holds, before any of it is taken. Never raises for bad input."""
-    try:
+
+    def found() -> Iterator[clip.Survey]:
         yield clip.survey(data, name)
-    except InputError as error:
-        yield Refused(name, error)
-    except Exception:
-        yield Refused(name, InputError("is damaged", file=name, remedy="render or copy the file again"))
+
+    return _told(name, found())
 
 
 @dataclass(frozen=True)
@@ -136,19 +134,32 @@ class Glimpse:
 
 def glimpse(data: bytes, name: str, number: int) -> Iterator[Glimpse | Refused]:
     """The frame of a clip with this number, from 1. Never raises for bad input."""
+
+    def found() -> Iterator[Glimpse]:
+        picture = next(clip.pictures(data, name, clip.Cut(number, number)), None)
+        if picture is None:
+            raise InputError(f"has no frame {number}", file=name, remedy="choose one it has")
+        small = Image.fromarray(picture)
+        small.thumbnail(GLIMPSE, Image.Resampling.BILINEAR)
+        out = BytesIO()
+        small.save(out, "WEBP", quality=80, method=1)
+        yield Glimpse(out.getvalue())
+
+    return _told(name, found())
+
+
+def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
+    """What is found in a file; where it goes wrong, why, instead of the rest."""
     try:
-        for picture in clip.pictures(data, name, clip.Cut(number, number)):
-            small = Image.fromarray(picture)
-            small.thumbnail(GLIMPSE, Image.Resampling.BILINEAR)
-            out = BytesIO()
-            small.save(out, "WEBP", quality=80, method=1)
-            yield Glimpse(out.getvalue())
-            return
-        yield Refused(name, InputError(f"has no frame {number}", file=name, remedy="choose one it has"))
+        yield from found
     except InputError as error:
         yield Refused(name, error)
-    except Exception:
-        yield Refused(name, InputError("is damaged there", file=name, remedy="choose another frame"))
+    except MemoryError:
+        remedy = "scale it down, or cut it into parts"
+        yield Refused(name, InputError("there is not memory enough to read it", file=name, remedy=remedy))
+    except Exception:  # decoders raise many kinds; each means the same to a person
+        remedy = "render or copy the file again"
+        yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
 
 
 def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = clip.WHOLE) -> Iterator[Piece]:

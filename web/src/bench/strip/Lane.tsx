@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { thumbUrl, type ResultInfo } from "../../api/client";
 import { runs } from "../../format";
 import { show, usePlayhead } from "../../player/playhead";
+import { follow } from "../../ui/drag";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
 import { rangeOf, setEnd, tintOf, usePreview } from "../range";
@@ -32,9 +33,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
   const begin = (end: "first" | "last") => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
     event.stopPropagation();
-    const element = event.currentTarget;
-    const left = element.parentElement?.getBoundingClientRect().left ?? 0;
-    element.setPointerCapture(event.pointerId);
+    const left = event.currentTarget.parentElement?.getBoundingClientRect().left ?? 0;
     let at = range[end];
     const move = (moved: globalThis.PointerEvent) => {
       const edge = (moved.clientX - left) / each;
@@ -45,15 +44,10 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
       if (index >= 0) show(index);
     };
     const up = () => {
-      element.removeEventListener("pointermove", move);
-      element.removeEventListener("pointerup", up);
-      element.removeEventListener("pointercancel", up);
       setDrag(null);
       if (at !== range[end]) setEnd(bench, end, at);
     };
-    element.addEventListener("pointermove", move);
-    element.addEventListener("pointerup", up);
-    element.addEventListener("pointercancel", up);
+    follow(event, move, up);
   };
 
   const onClick = (event: PointerEvent<HTMLElement>) => {

@@ -13,6 +13,7 @@ import {
 import type { ResultInfo } from "../../api/client";
 import { FLICKS, kilobytes } from "../../format";
 import { show } from "../../player/playhead";
+import { follow } from "../../ui/drag";
 import { useTheme } from "../../ui/theme";
 import { edgeMoved } from "../delays";
 import type { Bench } from "../edits";
@@ -111,8 +112,6 @@ export function Track({
   );
   const pull = (event: PointerEvent<HTMLDivElement>, index: number) => {
     event.preventDefault();
-    const element = event.currentTarget;
-    element.setPointerCapture(event.pointerId);
     const place = result.places[index] ?? 0;
     const many = places.has(place) ? chosenPlaces() : [place];
     const next = result.places[index + 1] ?? result.places[0] ?? place;
@@ -141,9 +140,6 @@ export function Track({
       onPull({ delays: now, perMs: scale.perMs });
     };
     const up = () => {
-      element.removeEventListener("pointermove", move);
-      element.removeEventListener("pointerup", up);
-      element.removeEventListener("pointercancel", up);
       if (last === begun) onPull(null);
       else if (neighbour) {
         const by = unscaled(bench, ((last - begun) / 1000) * FLICKS);
@@ -155,9 +151,7 @@ export function Track({
         );
       } else holdPlaces(bench, many, (last / 1000) * FLICKS, gesture);
     };
-    element.addEventListener("pointermove", move);
-    element.addEventListener("pointerup", up);
-    element.addEventListener("pointercancel", up);
+    follow(event, move, up);
   };
 
   const onDown = (event: PointerEvent<HTMLDivElement>) => {
@@ -170,21 +164,12 @@ export function Track({
     const index = at(event);
     select(result, index, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only");
     show(index);
-    const element = event.currentTarget;
-    element.setPointerCapture(event.pointerId);
     let last = index;
     const move = (moved: globalThis.PointerEvent) => {
       const over = at(moved);
       if (over !== last) select(result, (last = over), "through");
     };
-    const up = () => {
-      element.removeEventListener("pointermove", move);
-      element.removeEventListener("pointerup", up);
-      element.removeEventListener("pointercancel", up);
-    };
-    element.addEventListener("pointermove", move);
-    element.addEventListener("pointerup", up);
-    element.addEventListener("pointercancel", up);
+    follow(event, move);
   };
 
   useEffect(() => {
