@@ -213,6 +213,7 @@ def test_a_clip_is_cut_and_thinned_before_it_comes_in(desk: Desk, tmp_path: Path
     thin.fill("3")
     thin.press("Enter")
     expect(cut).to_contain_text("8 a second")
+    expect(cut).to_contain_text("1.00 s")
     cut.get_by_role("button", name="Bring in 8 frames").click()
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Wake")
     desk.settled()
@@ -227,9 +228,12 @@ def test_a_clip_that_is_not_wanted_brings_nothing(desk: Desk, tmp_path: Path) ->
     projects = page.get_by_role("region", name="Projects").get_by_role("link")
     expect(projects.first).to_be_visible()
     many = projects.count()
-    drop(page, [tmp_path / "wake.mp4"])
+    (tmp_path / "half.mp4").write_bytes((tmp_path / "wake.mp4").read_bytes()[:5000])
+    drop(page, [tmp_path / "wake.mp4", tmp_path / "half.mp4"])
+    expect(page.get_by_role("region", name="Bring frames in")).to_contain_text("1 refusedhalf.mp4: is damaged")
     page.get_by_role("button", name="Not this clip").click()
     expect(page.get_by_role("region", name="Cut the clip")).to_be_hidden()
+    expect(page.get_by_role("alert")).to_contain_text("Half.mp4: is damaged")
     expect(projects).to_have_count(many)
 
 

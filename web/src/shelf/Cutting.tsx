@@ -26,6 +26,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
   });
   const most = limits.data?.most_files ?? Infinity;
   const taken = Math.ceil((last - first + 1) / step);
+  const length = ((last - first + 1) / clip.count) * (clip.duration_ms / 1000);
   const seconds = (number: number) => ((number - 1) / clip.count) * (clip.duration_ms / 1000);
   const take = (wish: Parameters<typeof cutClip>[0]) =>
     void cutClip(wish, queries).then((done) => {
@@ -75,13 +76,31 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             </span>
           </Row>
           <Row label="From">
-            <NumberField label="First frame taken" value={first} min={1} max={clip.count} onCommit={begin} />
+            <NumberField
+              label="First frame taken"
+              value={first}
+              min={1}
+              max={clip.count}
+              onCommit={(number) => {
+                begin(number);
+                look(number);
+              }}
+            />
             <Button className="h-[26px]!" title="I" onClick={() => begin(at)}>
               Begin here
             </Button>
           </Row>
           <Row label="To">
-            <NumberField label="Last frame taken" value={last} min={1} max={clip.count} onCommit={end} />
+            <NumberField
+              label="Last frame taken"
+              value={last}
+              min={1}
+              max={clip.count}
+              onCommit={(number) => {
+                end(number);
+                look(number);
+              }}
+            />
             <Button className="h-[26px]!" title="O" onClick={() => end(at)}>
               End here
             </Button>
@@ -105,6 +124,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             <Button disabled={busy} onClick={() => take(null)}>
               Not this clip
             </Button>
+            <span className="figure text-ink-2">{length.toFixed(2)} s</span>
             {taken > most && (
               <Mark verdict="stop" word={`${most} at once are the most: take less, or thin out`} />
             )}

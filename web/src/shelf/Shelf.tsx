@@ -4,7 +4,16 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, MoonStar, Sun, Trash2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, ApiError, data, fileUrl, thumbUrl, type Limits, type ProjectCard } from "../api/client";
+import {
+  api,
+  ApiError,
+  data,
+  fileUrl,
+  thumbUrl,
+  type FileTaken,
+  type Limits,
+  type ProjectCard,
+} from "../api/client";
 import { useLive } from "../api/live";
 import { ago, count, seconds, size, times } from "../format";
 import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
@@ -232,6 +241,7 @@ function DropTicket() {
           <>
             <h3 className="font-semibold">{cutting.clips.length === 1 ? "A clip came" : "Clips came"}</h3>
             <p className="text-ink-2">Choose below which of its frames are brought in.</p>
+            <Refused files={cutting.refused} />
           </>
         ) : sorting ? (
           <>
@@ -239,10 +249,8 @@ function DropTicket() {
             <p className="text-ink-2">
               {count(sorting.report.sequences.length, "sequence")} in one drop: choose below what becomes of
               them.
-              {sorting.refused.length > 0 && (
-                <span className="text-stop"> {count(sorting.refused.length, "file")} refused.</span>
-              )}
             </p>
+            <Refused files={sorting.refused} />
           </>
         ) : last ? (
           <LastDrop last={last} />
@@ -253,6 +261,21 @@ function DropTicket() {
         )}
       </div>
     </section>
+  );
+}
+
+/** Files that could not be used: how many, and why the first of them. */
+function Refused({ files }: { files: readonly FileTaken[] }) {
+  if (files.length === 0) return null;
+  return (
+    <>
+      <p className="text-stop">{files.length} refused</p>
+      {files.slice(0, 2).map((file) => (
+        <p key={file.name} className="truncate text-xs text-ink-2" title={file.problem?.message}>
+          {file.name}: {file.problem?.message}
+        </p>
+      ))}
+    </>
   );
 }
 
@@ -268,17 +291,8 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
       <p className="text-ink-2">
         {count(projects.length, "project")}
         {missing > 0 && `, ${count(missing, "number")} missing`}
-        {last.refused.length > 0 && (
-          <>
-            , <span className="text-stop">{last.refused.length} refused</span>
-          </>
-        )}
       </p>
-      {last.refused.slice(0, 2).map((file) => (
-        <p key={file.name} className="truncate text-xs text-ink-2" title={file.problem?.message}>
-          {file.name}: {file.problem?.message}
-        </p>
-      ))}
+      <Refused files={last.refused} />
       {first && (
         <Link
           className="inline-flex items-center gap-1 font-semibold text-jay-deep hover:underline"

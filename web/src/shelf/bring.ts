@@ -231,7 +231,12 @@ export async function cutClip(
       return null;
     }
     useBringing.setState({ cutting: null });
-    if (frames === 0 && refused.length === 0) return null; // none was wanted, and nothing else came
+    if (frames === 0) {
+      // None was wanted, and nothing else came that can be used.
+      const problem = refused[0]?.problem;
+      if (problem) fail(new ApiError(problem, 422));
+      return null;
+    }
     return await settle(importId, files, frames, refused, queries, signal);
   } catch (error) {
     if (!signal.aborted) fail(error);
