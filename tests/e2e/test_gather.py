@@ -233,7 +233,7 @@ def test_a_clip_that_is_not_wanted_brings_nothing(desk: Desk, tmp_path: Path) ->
     expect(page.get_by_role("region", name="Bring frames in")).to_contain_text("1 refusedhalf.mp4: is damaged")
     page.get_by_role("button", name="Not this clip").click()
     expect(page.get_by_role("region", name="Cut the clip")).to_be_hidden()
-    expect(page.get_by_role("alert")).to_contain_text("Half.mp4: is damaged")
+    expect(page.get_by_role("alert")).to_contain_text("half.mp4: is damaged")
     expect(projects).to_have_count(many)
 
 
@@ -263,10 +263,11 @@ def test_another_project_is_put_behind_and_undone(desk: Desk) -> None:
     wanted.select_option(label="Pier bell, 60 frames")
     controls.get_by_role("button", name="Put behind").click()
     expect(cell).to_contain_text("84 frames")
-    expect(controls).to_contain_text("24 frames are not 420 × 280 as the others are")
+    expect(controls).to_contain_text("60 frames are not 256 × 256 as the others are")
     expect(controls).to_contain_text("Drawn whole on a canvas of the others’ size.")
     desk.settled()
-    expect(cell).to_contain_text("24 scaled")
+    expect(cell).to_contain_text("60 scaled")
+    expect(page.get_by_role("tab", name="Framing")).to_contain_text("256 × 256")
     page.get_by_role("button", name="Undo").click()
     expect(cell).to_contain_text("24 frames")
     desk.settled()

@@ -215,32 +215,36 @@ def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.
     first, second = project_of(client, moving_square(6)), project_of(client, moving_square(4))
     edit(client, first, lambda r: r["gather"].update(left_out=[2], gaps="hold"))
     edit(client, second, lambda r: r["rhythm"].update(rate="12") or r["gather"].update(left_out=[4]))
-    odd = bring(client, numbered(moving_square(2, 30, 30), "dive_{}.png"))["projects"][0]["id"]
-    for other, frames in ((second, 10), (odd, 12)):
+    odd = bring(client, numbered(moving_square(12, 30, 30), "dive_{}.png"))["projects"][0]["id"]
+    for other, frames in ((second, 10), (odd, 22)):
         joined = (
             client.post(f"/api/projects/{first}/join", json={"project_id": other}).raise_for_status().json()
         )
         assert joined["frames"] == frames
     shown = bench(client, first)
     parts = [(part["first"], part["last"]) for part in shown["report"]["parts"]]
-    assert parts == [(1, 6), (7, 10), (11, 12)]
+    assert parts == [(1, 6), (7, 10), (11, 22)]
     names = [frame["name"] for frame in shown["frame_list"]]
-    assert len(set(names)) == 12  # both had a wave_1.png
-    # What the other left out stays so, and frames of another size are scaled.
+    assert len(set(names)) == 22  # both had a wave_1.png
+    # What the other left out stays so, and frames of another size, though more, are scaled to its own.
+    assert (shown["width"], shown["height"]) == (48, 32)
+    odd_ones = [p["positions"][0] for p in shown["report"]["problems"] if p["kind"] == "size"]
+    assert odd_ones == list(range(11, 23))
     assert shown["recipe"]["gather"] == {
         "left_out": [2, 10],
         "folded": [],
         "gaps": "hold",
         "sizes": "scale",
+        "size": [48, 32],
         "over": None,
     }
     assert [(s["name"], s["first"], s["last"], s["rate"]) for s in shown["recipe"]["rhythm"]["spans"]] == [
         ("Wave", 7, 10, "12")
     ]
     result = finished(client, first)
-    assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9, 11, 12]
+    assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9, *range(11, 23)]
     assert (result["info"]["width"], result["info"]["height"]) == (48, 32)
-    assert sum(result["delays"]) == round((5 / 24 + 3 / 12 + 2 / 24) * 100) * 10  # nothing is held in between
+    assert sum(result["delays"]) == round((5 / 24 + 3 / 12 + 12 / 24) * 100) * 10  # nothing is held in between
     for _ in range(2):
         client.post(f"/api/projects/{first}/undo").raise_for_status()
     assert bench(client, first)["frames"] == 6

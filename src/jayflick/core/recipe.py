@@ -42,6 +42,7 @@ Rate = Annotated[
     AfterValidator(_is_rate),
     Field(max_length=24, description="Frames a second: 24, 12.5 or 24000/1001", examples=["24000/1001"]),
 ]
+Side = Annotated[int, Field(ge=1, le=1 << 16, description="In pixels")]
 Direction = Literal["forward", "reverse", "there-and-back"]
 Repeat = Annotated[int, Field(ge=0, le=65536, description="How often it plays: 0 for ever, 1 once")]
 Place = Annotated[int, Field(ge=1, le=MAX_PLACES)]
@@ -216,6 +217,9 @@ class Gather(Part):
     )
     sizes: Literal["same", "scale"] = Field(
         "same", description="Frames of another size than most: refused, or scaled to it"
+    )
+    size: tuple[Side, Side] | None = Field(
+        None, description="Width and height that frames of another size are scaled to; otherwise those of most"
     )
     over: Colour | None = Field(
         None,

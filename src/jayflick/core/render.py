@@ -143,9 +143,11 @@ class PlayedFrames:
 
 
 def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int] | None:
-    """The size that frames of another are scaled to, if that is wished: the one most frames have."""
+    """The size that frames of another are scaled to, if that is wished: one of its own or that of most."""
     if gather.sizes == "same" or not frames:
         return None
+    if gather.size is not None:
+        return gather.size
     sizes = Counter((frame.width, frame.height) for frame in frames)
     return max(sizes, key=lambda size: sizes[size])
 

@@ -378,7 +378,8 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int) -
         Found(item["file"], None, InputError(item["message"], file=item["file"], remedy=item.get("remedy", "")))
         for item in [*ignored, *bad]
     ]
-    judged = gathering.judged(before.pattern, files, refused)
+    size = Recipe.model_validate(revision.recipe).gather.size
+    judged = gathering.judged(before.pattern, files, refused, size)
     judged.labels = before.labels
     report = judged.document()
     if result.count("added") == 0:
@@ -397,7 +398,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
     """Put another project's frames behind a project's own; the other stays as it is. Undo leads back.
 
     What the other leaves out stays left out; where its rate differs, its frames keep theirs as a span.
-    Frames of another size are scaled to that of most.
+    Frames of another size are scaled to the project's own.
     """
     project, other = projects.find(session, project_id, lock=True), projects.find(session, other_id)
     here, there = projects.current(session, project), projects.current(session, other)
@@ -413,7 +414,8 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
         replace(found, name=f"{other.name}/{found.name}"[-LONGEST_NAME:]) if found.name in taken else found
         for found in second[0].files
     ]
-    together = gathering.joined([first[0], second[0]])
+    own = Recipe.model_validate(here.recipe).gather.size or majority_size(first[0].files)
+    together = gathering.joined([first[0], second[0]], own)
     recipe = with_joined(
         Recipe.model_validate(here.recipe),
         Recipe.model_validate(there.recipe),
@@ -423,7 +425,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
     )
     used = [found for at, found in enumerate(together.files, 1) if at not in recipe.gather.left_out]
     if len({(found.header.width, found.header.height) for found in used if found.header}) > 1:
-        scaled = recipe.gather.model_copy(update={"sizes": "scale"})
+        scaled = recipe.gather.model_copy(update={"sizes": "scale", "size": own})
         recipe = recipe.model_copy(update={"gather": scaled})
     frames = _frames(together.files, [*first[1], *second[1]])
     label = f"{other.name} put behind"[:120]

@@ -234,7 +234,7 @@ def _card_facts(
     session: Session, project: Project, recipe: Recipe, count: int, first: str | None, report: Report
 ) -> dict[str, Any]:
     usual = max(report.sizes, key=lambda size: report.sizes[size], default="0x0")
-    width, height = (int(side) for side in usual.split("x"))
+    width, height = recipe.gather.size or (int(side) for side in usual.split("x"))
     return {
         "id": project.id,
         "name": project.name,

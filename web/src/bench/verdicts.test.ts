@@ -18,7 +18,7 @@ const output: Recipe["outputs"][number] = {
 
 const recipe: Recipe = {
   version: 1,
-  gather: { left_out: [], folded: [], gaps: "skip", sizes: "same", over: null },
+  gather: { left_out: [], folded: [], gaps: "skip", sizes: "same", size: null, over: null },
   rhythm: rhythm(),
   framing: { crop: null },
   outputs: [output],

@@ -233,9 +233,7 @@ function DropTicket() {
         ) : error ? (
           <div role="alert">
             <Mark verdict="stop" word="Nothing was brought in" />
-            <p className="mt-1 line-clamp-4 text-ink-2 break-words">
-              {error.charAt(0).toUpperCase() + error.slice(1)}
-            </p>
+            <p className="mt-1 line-clamp-4 text-ink-2 break-words">{error}</p>
           </div>
         ) : cutting ? (
           <>

@@ -318,7 +318,10 @@ async function finish(
 }
 
 function fail(error: unknown): void {
-  useBringing.setState({ error: error instanceof Error ? error.message : String(error) });
+  const text = error instanceof Error ? error.message : String(error);
+  // A file is called what it is called.
+  const named = error instanceof ApiError && error.problem.file;
+  useBringing.setState({ error: named ? text : text.charAt(0).toUpperCase() + text.slice(1) });
 }
 
 /** What is said of the limits before anyone waits. */

@@ -125,8 +125,11 @@ def gather(files: Iterable[Found]) -> tuple[list[Sequence], list[dict[str, str]]
     return sequences, ignored
 
 
-def joined(sequences: Iterable[Sequence]) -> Sequence:
-    """Sequences put together, one after the other."""
+def joined(sequences: Iterable[Sequence], usual: tuple[int, int] | None = None) -> Sequence:
+    """Sequences put together, one after the other.
+
+    ``usual``: the size they should have, if not that of most.
+    """
     each = list(sequences)
     if len(each) == 1:
         return each[0]
@@ -142,13 +145,21 @@ def joined(sequences: Iterable[Sequence]) -> Sequence:
                 positions = [before + position for position in problem["positions"]]
                 named = problem["file"] or sequence.pattern
                 together.problems.append({**problem, "file": named, "positions": positions})
-    together.problems += _size_problems(together.files)
+    together.problems += _size_problems(together.files, usual)
     return together
 
 
-def judged(pattern: str, files: Iterable[Found], unreadable: Iterable[Found] = ()) -> Sequence:
-    """Frames that are in order already, as one sequence with what is to be said of it."""
-    return _judged(Sequence(pattern, list(files)), list(unreadable))
+def judged(
+    pattern: str,
+    files: Iterable[Found],
+    unreadable: Iterable[Found] = (),
+    usual: tuple[int, int] | None = None,
+) -> Sequence:
+    """Frames that are in order already, as one sequence with what is to be said of it.
+
+    ``usual``: the size they should have, if not that of most.
+    """
+    return _judged(Sequence(pattern, list(files)), list(unreadable), usual)
 
 
 def missing_after(numbers: Iterable[int | None], report: Mapping[str, Any] | None = None) -> list[int]:
@@ -178,7 +189,7 @@ def _common(patterns: list[str]) -> str:
     return "".join(column[0] if len(set(column)) == 1 else "*" for column in zip(*split, strict=True))
 
 
-def _judged(sequence: Sequence, unreadable: list[Found]) -> Sequence:
+def _judged(sequence: Sequence, unreadable: list[Found], usual: tuple[int, int] | None = None) -> Sequence:
     """The sequence with everything that is to be said of it."""
     readable = sequence.files
     counted = Counter(sequence.numbers)
@@ -189,7 +200,7 @@ def _judged(sequence: Sequence, unreadable: list[Found]) -> Sequence:
             sequence.problems.append(
                 _problem("unreadable", found.name, found.error.message, found.error.remedy)
             )
-    sequence.problems += _size_problems(readable)
+    sequence.problems += _size_problems(readable, usual)
     if sequence.missing:
         sequence.problems.append(
             _problem(
@@ -307,11 +318,13 @@ def _gaps(present: list[int]) -> list[int]:
     return missing
 
 
-def _size_problems(readable: list[Found]) -> list[dict[str, Any]]:
+def _size_problems(readable: list[Found], usual: tuple[int, int] | None = None) -> list[dict[str, Any]]:
     sizes = Counter((found.header.width, found.header.height) for found in readable if found.header)
-    if len(sizes) < 2:
+    if not sizes:
         return []
-    usual = majority_size(readable)
+    usual = usual or majority_size(readable)
+    if sizes.keys() == {usual}:
+        return []
     return [
         _problem(
             "size",

@@ -187,7 +187,7 @@ export function PacePart({ bench, result }: PanelProps) {
           max={1000}
           onCommit={(cycles) => set(count(cycles, "cycle"), { cycles })}
         />
-        <span className="text-ink-2">{rhythm.cycles === 1 ? "cycle, or until" : "cycles, or until"}</span>
+        <span className="text-ink-2">{rhythm.cycles === 1 ? "cycle, until" : "cycles, until"}</span>
         <TextField
           label="Repeat the cycle until it lasts"
           value=""
