@@ -3,7 +3,6 @@
 import time
 from contextlib import closing
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from starlette.datastructures import UploadFile
 
@@ -12,12 +11,9 @@ from ..core.pictures.clip import WHOLE, Cut, knows
 from ..core.sequence.pieces import Enclosed, Piece, Refused
 from ..core.timing.flicks import MILLISECOND
 from . import imports
+from .parts import Service
 from .schemas import ClipInfo, FileTaken, Problem
 from .worker import problem_of
-
-if TYPE_CHECKING:
-    from .app import Service
-
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
@@ -28,7 +24,7 @@ TOLD_EVERY = 0.2
 class Intake:
     """One request's files on their way into an import that is open. Nothing is noted before it is safe."""
 
-    def __init__(self, service: "Service", import_id: str) -> None:
+    def __init__(self, service: Service, import_id: str) -> None:
         """Raises ``JayFlickError`` when the import is not open."""
         self._service = service
         self._import_id = import_id

@@ -1,0 +1,15 @@
+"""The HTTP interface, a module for each thing it is about."""
+
+from fastapi import APIRouter
+
+from ..projects import NotFound
+from . import imports, jobs, pictures, projects, server
+
+router = APIRouter(prefix="/api")
+for part in (server, imports, projects, jobs, pictures):
+    router.include_router(part.router)
+
+
+@router.get("/{rest:path}", include_in_schema=False)
+def no_such_route(rest: str) -> None:
+    raise NotFound("there is nothing at this address")

@@ -1,0 +1,16 @@
+"""The work on outputs."""
+
+from fastapi import APIRouter
+
+from .. import projects
+from ..parts import Parts
+
+router = APIRouter(prefix="/jobs", tags=["jobs"])
+
+
+@router.post("/{job_id}/cancel", status_code=204)
+def cancel_job(job_id: int, service: Parts) -> None:
+    """Call a job off. What was there before stays."""
+    with service.sessions.begin() as session:
+        projects.cancel(session, job_id)
+    service.hub.tell("shelf")

@@ -1,0 +1,126 @@
+"""Pictures and files, as they came and as they were made."""
+
+from io import BytesIO
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Query, Response
+from PIL import Image
+from sqlalchemy.orm import Session
+
+from ...core.gif.reader import read_gif
+from ...core.gif.retime import retime
+from ...core.recipe import Recipe
+from ...core.render import Framed
+from ...core.stages import stage_key
+from ...core.timing.shots import Shot
+from .. import imports, projects
+from ..models import Result, Revision
+from ..parts import FOR_EVER, PNG, WEBP, Parts, Reading, Sha256, answers
+from ..projects import NotFound
+
+router = APIRouter(tags=["pictures"])
+
+
+@router.get(
+    "/pictures/{sha256}/thumb",
+    responses=WEBP,
+    response_class=Response,
+)
+def get_thumb(sha256: Sha256, service: Parts) -> Response:
+    """A small picture of a source frame, at most 112 pixels high."""
+    try:
+        data = imports.thumb_of(service.stages, service.store, sha256)
+    except FileNotFoundError:
+        raise NotFound("there is no such picture") from None
+    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+
+
+@router.get(
+    "/revisions/{revision_id}/outputs/{output_id}/source/{shot}",
+    responses=PNG,
+    response_class=Response,
+)
+def get_source(revision_id: int, output_id: str, shot: str, service: Parts, session: Reading) -> Response:
+    """What a step shows, framed as the output is, with every colour and soft edge it has.
+
+    ``shot`` is a frame's position from 1, or a blend such as ``3x128+4x128``; ``0`` is an empty picture.
+    """
+    revision = session.get(Revision, revision_id)
+    if revision is None:
+        raise NotFound("there is no such revision")
+    recipe = Recipe.model_validate(revision.recipe)
+    frames = service.frames.of(session, revision.project_id, revision.frame_set).frames
+    try:
+        output = recipe.output(output_id)
+    except KeyError:
+        raise NotFound("there is no such output") from None
+    try:
+        wanted = Shot.parse(shot)
+    except ValueError:
+        raise NotFound("there is no such frame") from None
+    if max(position for position, _ in wanted.parts) > len(frames):
+        raise NotFound("there is no such frame")
+    return _png(Framed(frames, recipe.framing, output.size, service.stages, recipe.gather).shot(wanted))
+
+
+def _png(picture: Any) -> Response:
+    out = BytesIO()
+    Image.fromarray(picture).save(out, "PNG", compress_level=1)
+    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": FOR_EVER})
+
+
+def _result(session: Session, result_id: int) -> Result:
+    result = session.get(Result, result_id)
+    if result is None:
+        raise NotFound("there is no such result")
+    return result
+
+
+@router.get("/results/{result_id}/file", responses=answers("image/gif"), response_class=Response)
+def get_file(
+    result_id: int,
+    service: Parts,
+    session: Reading,
+    download: Annotated[bool, Query(description="Ask the browser to save it under its own name")] = False,
+) -> Response:
+    """The real bytes of an output."""
+    result = _result(session, result_id)
+    recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
+    shown = projects.result_document(result)
+    delays = [delay // 10 for delay in shown.delays]
+    data = retime(read_gif(service.store.read(result.sha256)), delays, shown.info.repeat)
+    kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
+    plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
+    named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
+    return Response(
+        data,
+        media_type="image/gif",
+        headers={"content-disposition": f"{kind}; {named}", "cache-control": FOR_EVER},
+    )
+
+
+@router.get("/results/{result_id}/frames/{index}", responses=PNG, response_class=Response)
+def get_played_frame(result_id: int, index: int, service: Parts, session: Reading) -> Response:
+    """A frame of an output as it is seen, decoded from its bytes by our own reader (index from 0)."""
+    result = _result(session, result_id)
+
+    def key(number: int) -> str:
+        return stage_key("played", 1, result.sha256, number)
+
+    def make() -> bytes:
+        gif = read_gif(service.store.read(result.sha256))
+        wanted = b""
+        for number, picture in enumerate(gif.pictures()):
+            out = BytesIO()
+            Image.fromarray(picture).save(out, "PNG", compress_level=1)
+            if number == index:
+                wanted = out.getvalue()
+            else:  # a player asks for all of them; decoding from the start each time would be slow
+                service.stages.obtain("played", key(number), out.getvalue)
+        if not wanted:
+            raise NotFound("there is no such frame")
+        return wanted
+
+    data = service.stages.obtain("played", key(index), make)
+    return Response(data, media_type="image/png", headers={"cache-control": FOR_EVER})

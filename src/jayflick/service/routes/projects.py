@@ -1,0 +1,215 @@
+"""Projects, their frames and their changes."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Query, Response
+from fastapi.responses import StreamingResponse
+
+from .. import exports, imports, prints, projects, rhythms
+from ..parts import FOR_EVER, WEBP, Parts, ProjectId, Reading, Service, answers
+from ..schemas import (
+    Edit,
+    FrameSetInfo,
+    Join,
+    PlanInfo,
+    PlanWish,
+    ProjectCard,
+    ProjectInfo,
+    Rename,
+    Renew,
+    Renewed,
+    SeamInfo,
+    Split,
+)
+
+router = APIRouter(prefix="/projects", tags=["projects"])
+
+
+@router.get("")
+def list_projects(session: Reading) -> list[ProjectCard]:
+    """The shelf: newest change first."""
+    return projects.shelf(session)
+
+
+@router.get("/{project_id}", response_model=ProjectInfo)
+def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Response:
+    """The bench of one project."""
+    return _written(projects.bench(session, project_id, service.frames, service.settings.most_file_bytes))
+
+
+@router.get("/{project_id}/frames/{frame_set}", response_model=FrameSetInfo)
+def get_frames(project_id: ProjectId, frame_set: int, session: Reading, service: Parts) -> Response:
+    """One of a project's sets of frames, which never changes; frames brought in anew are another set."""
+    return Response(
+        projects.frame_set(session, project_id, frame_set, service.frames).model_dump_json(),
+        media_type="application/json",
+        headers={"cache-control": FOR_EVER},
+    )
+
+
+@router.get(
+    "/{project_id}/frames/{frame_set}/prints/{page}",
+    responses=WEBP,
+    response_class=Response,
+)
+def get_prints(
+    project_id: ProjectId,
+    frame_set: int,
+    page: Annotated[int, Path(ge=1, le=10_000)],
+    service: Parts,
+    session: Reading,
+) -> Response:
+    """A sheet of 6 by 6 small pictures of a set's frames in order, each in a room of 160 by 112 pixels."""
+    data = prints.sheet(session, service.frames, service.stages, service.store, project_id, frame_set, page)
+    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+
+
+@router.put("/{project_id}/recipe", response_model=ProjectInfo)
+def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
+    """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
+    with service.sessions.begin() as session:
+        projects.edit(
+            session,
+            project_id,
+            edit.base_revision,
+            edit.label,
+            edit.recipe,
+            edit.gesture,
+            at_once=service.make_at_once,
+        )
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/plan")
+def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading, service: Parts) -> PlanInfo:
+    """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
+    return rhythms.plan(session, service.frames, project_id, wish)
+
+
+@router.get("/{project_id}/seam")
+def get_seam(
+    project_id: ProjectId,
+    service: Parts,
+    session: Reading,
+    least: Annotated[int, Query(ge=2, le=20_000, description="Frames a range must have")] = 8,
+) -> SeamInfo:
+    """How the project's frames close as a loop, and which ranges of them close best."""
+    return rhythms.seam(session, service.stages, service.store, project_id, service.frames, least)
+
+
+@router.post("/{project_id}/undo", response_model=ProjectInfo)
+def undo_edit(project_id: ProjectId, service: Parts) -> Response:
+    """Go back to the revision before."""
+    with service.sessions.begin() as session:
+        projects.undo(session, project_id)
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/redo", response_model=ProjectInfo)
+def redo_edit(project_id: ProjectId, service: Parts) -> Response:
+    """Go forward to the revision that was undone."""
+    with service.sessions.begin() as session:
+        projects.redo(session, project_id)
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/retry", response_model=ProjectInfo)
+def retry_outputs(project_id: ProjectId, service: Parts) -> Response:
+    """Make the outputs that are missing again, after a failure or a cancel."""
+    with service.sessions.begin() as session:
+        projects.retry(session, project_id)
+    return _shown(service, project_id, dated=False)
+
+
+@router.patch("/{project_id}", response_model=ProjectInfo)
+def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> Response:
+    """Give a project another name."""
+    with service.sessions.begin() as session:
+        projects.rename(session, project_id, change.name)
+    return _shown(service, project_id)
+
+
+@router.delete("/{project_id}", status_code=204)
+def remove_project(project_id: ProjectId, service: Parts) -> None:
+    """Take a project off the shelf. It can be put back."""
+    with service.sessions.begin() as session:
+        projects.remove(session, project_id)
+    service.changed(project_id)
+
+
+@router.post("/{project_id}/split", status_code=201)
+def split_project(project_id: ProjectId, wish: Split, service: Parts) -> ProjectCard:
+    """Make another project of some of a project's frames. The project itself stays as it is."""
+    with service.sessions.begin() as session:
+        made = imports.split(session, project_id, wish.positions)
+        shown = projects.card(session, made)
+    service.changed(shown.id)
+    return shown
+
+
+@router.get(
+    "/{project_id}/archive",
+    responses=answers("application/zip"),
+    response_class=StreamingResponse,
+)
+def get_archive(
+    project_id: ProjectId,
+    service: Parts,
+    session: Reading,
+    part: Annotated[int, Query(ge=1, le=10_000, description="From 1; a large project has several")] = 1,
+) -> StreamingResponse:
+    """The project as a zip: its recipe and its frames as they came. All parts brought in make it again."""
+    name, data = exports.archive(session, service.store, project_id, part, service.settings.most_file_bytes)
+    return StreamingResponse(
+        data,
+        media_type="application/zip",
+        headers={"content-disposition": f'attachment; filename="{name}"', "cache-control": "no-store"},
+    )
+
+
+@router.post("/{project_id}/renew")
+def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed:
+    """Lay the frames of an import over a project's.
+
+    A frame that is there already, by its name, its content or its number, takes the place of the older one;
+    others are added. Everything done so far stays, and undo leads back.
+    """
+    with service.sessions.begin() as session:
+        done = imports.renew(session, project_id, wish.import_id, service.settings.most_files)
+    service.changed(project_id)
+    return done
+
+
+@router.post("/{project_id}/join", response_model=ProjectInfo)
+def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response:
+    """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
+    with service.sessions.begin() as session:
+        imports.join(session, project_id, wish.project_id, service.settings.most_files)
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/restore", response_model=ProjectInfo)
+def restore_project(project_id: ProjectId, service: Parts) -> Response:
+    """Put a removed project back."""
+    with service.sessions.begin() as session:
+        projects.restore(session, project_id)
+    return _shown(service, project_id, dated=False)
+
+
+def _shown(service: Service, project_id: str, *, dated: bool = True) -> Response:
+    """A project after a change, told to all windows.
+
+    A ``dated`` change is known by its revision and time, so that the window that made it need not ask again.
+    """
+    with service.sessions() as session:
+        info = projects.bench(session, project_id, service.frames, service.settings.most_file_bytes)
+    if info.jobs:
+        service.jobs.wake()
+    date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
+    service.hub.tell("project", project_id=project_id, **date)
+    return _written(info)
+
+
+def _written(info: ProjectInfo) -> Response:
+    """A project as JSON, written at once: checking it a second time would cost as much as making it."""
+    return Response(info.model_dump_json(), media_type="application/json")

@@ -1,0 +1,44 @@
+"""The server itself: whether it is well, what it takes, what happens."""
+
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter
+from sse_starlette import EventSourceResponse, ServerSentEvent
+
+from ... import __version__
+from ...core.pictures.header import MAX_PIXELS
+from ..parts import Parts, Reading
+from ..schemas import Health, Limits
+
+router = APIRouter(tags=["server"])
+
+
+@router.get("/health")
+def get_health(session: Reading) -> Health:
+    """Whether the server and its database answer."""
+    session.connection()
+    return Health(ready=True, version=__version__)
+
+
+@router.get("/limits")
+def get_limits(service: Parts) -> Limits:
+    """What one import may bring."""
+    settings = service.settings
+    return Limits(
+        most_files=settings.most_files,
+        most_file_bytes=settings.most_file_bytes,
+        most_import_bytes=settings.most_import_bytes,
+        most_frame_pixels=MAX_PIXELS,
+    )
+
+
+@router.get("/events", response_class=EventSourceResponse)
+async def get_events(service: Parts) -> EventSourceResponse:
+    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf`` or ``import``."""
+
+    async def stream() -> AsyncIterator[ServerSentEvent]:
+        yield ServerSentEvent('{"kind": "hello"}')
+        async for text in service.hub.listen():
+            yield ServerSentEvent(text)
+
+    return EventSourceResponse(stream(), ping=5)
