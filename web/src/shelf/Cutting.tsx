@@ -104,6 +104,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             <Button className="h-[26px]!" title="O" onClick={() => end(at)}>
               End here
             </Button>
+            <span className="text-ink-2">{length.toFixed(2)} s long</span>
           </Row>
           <Row label="Thin out">
             <span className="text-ink-2">one in</span>
@@ -124,7 +125,6 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             <Button disabled={busy} onClick={() => take(null)}>
               Not this clip
             </Button>
-            <span className="figure text-ink-2">{length.toFixed(2)} s</span>
             {taken > most && (
               <Mark verdict="stop" word={`${most} at once are the most: take less, or thin out`} />
             )}
