@@ -6,7 +6,8 @@ from ..core.sequence.gather import Found, gather
 from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
 from ..core.stages import Stages
 from ..demo.load import drawn_demo
-from .imports import keep, keep_picture, make_project
+from .frame_sets import make_project
+from .pictures import keep_picture, note_picture
 from .settings import Settings
 from .store import Store
 
@@ -27,14 +28,14 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
                     found.append(Found(piece.name, None, piece.error))
                     continue
                 size = len(piece.data if piece.data is not None else data)
-                taken.append((piece, keep(store, stages, piece, data), size))
+                taken.append((piece, keep_picture(store, stages, piece, data), size))
                 times = piece.duration, piece.repeat
                 found.append(Found(piece.name, piece.header, None, piece.looks, *times))
         sequences = sorted(gather(found)[0], key=lambda sequence: sequence.pattern)
         hashes = {piece.name: sha256 for piece, sha256, _ in taken}
         with sessions.begin() as session:
             for piece, sha256, size in taken:
-                keep_picture(session, piece, sha256, size)
+                note_picture(session, piece, sha256, size)
             make_project(session, sequences, hashes, title=demo.title, recipe=demo.recipe)
     mark.touch()
     return True

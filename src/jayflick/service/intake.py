@@ -12,6 +12,7 @@ from ..core.sequence.pieces import Enclosed, Piece, Refused
 from ..core.timing.flicks import MILLISECOND
 from . import imports
 from .parts import Service
+from .pictures import keep_picture
 from .schemas import ClipInfo, FileTaken, Problem
 from .worker import problem_of
 
@@ -126,7 +127,7 @@ class Intake:
         raise InputError(f"one import takes {limit}", file=name, remedy=remedy)
 
     def _store(self, piece: Piece, data: bytes) -> str:
-        sha256 = imports.keep(self._service.store, self._service.stages, piece, data)
+        sha256 = keep_picture(self._service.store, self._service.stages, piece, data)
         size = len(piece.data if piece.data is not None else data)
         self._frames_left -= 1
         self._bytes_left -= size

@@ -6,9 +6,9 @@ from PIL import Image
 from sqlalchemy.orm import Session
 
 from ..core.stages import Stages, stage_key
-from . import imports
 from .frames import FrameLists
 from .models import FrameSet
+from .pictures import thumb_of
 from .projects import NotFound
 from .store import Store
 
@@ -37,7 +37,7 @@ def sheet(
     def make() -> bytes:
         paper = Image.new("RGBA", (ACROSS * PRINT[0], -(-len(infos) // ACROSS) * PRINT[1]))
         for place, info in enumerate(infos):
-            with Image.open(BytesIO(imports.thumb_of(stages, store, info.sha256))) as small:
+            with Image.open(BytesIO(thumb_of(stages, store, info.sha256))) as small:
                 scale = min(1.0, PRINT[0] / info.width, PRINT[1] / info.height)
                 size = max(1, round(info.width * scale)), max(1, round(info.height * scale))
                 corner = place % ACROSS * PRINT[0], place // ACROSS * PRINT[1]

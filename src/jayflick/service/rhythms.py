@@ -16,8 +16,9 @@ from ..core.timing import formats
 from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
 from ..core.timing.seam import Closing, find_seams
-from . import imports, projects
+from . import projects
 from .frames import FrameLists
+from .pictures import thumb_of
 from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanWish, SeamInfo
 from .store import Store
 
@@ -104,7 +105,7 @@ def _glance(stages: Stages, store: Store, sha256: str) -> NDArray[np.uint8]:
     """A picture at a glance, taken of its thumbnail."""
 
     def make() -> bytes:
-        with Image.open(BytesIO(imports.thumb_of(stages, store, sha256))) as small:
+        with Image.open(BytesIO(thumb_of(stages, store, sha256))) as small:
             return glance(small).tobytes()
 
     return np.frombuffer(stages.obtain("glance", stage_key("glance", 1, sha256), make), np.uint8)

@@ -12,7 +12,7 @@ from starlette.types import Message, Receive
 from ...core.errors import InputError
 from ...core.pictures.clip import Cut
 from ...core.stages import stage_key
-from .. import imports, projects
+from .. import frame_sets, imports, projects
 from ..intake import Intake
 from ..parts import FOR_EVER, WEBP, ImportId, Parts, Reading, Sha256
 from ..schemas import Choice, FileTaken, ImportDone, ImportReport, ImportStarted, Problem, Report, TakeClip
@@ -162,7 +162,7 @@ def _ignored(items: list[dict[str, str]]) -> list[Problem]:
 def finish_import(import_id: ImportId, service: Parts, choice: Choice | None = None) -> ImportDone:
     """Make projects of what came: one of each sequence, unless a choice is made."""
     with service.sessions.begin() as session:
-        made, ignored = imports.finish(session, import_id, choice)
+        made, ignored = frame_sets.finish(session, import_id, choice)
         cards = [projects.card(session, project) for project in made]
     for made_card in cards:
         service.changed(made_card.id)

@@ -14,9 +14,10 @@ from ...core.recipe import Recipe
 from ...core.render import Framed
 from ...core.stages import stage_key
 from ...core.timing.shots import Shot
-from .. import imports, projects
+from .. import projects
 from ..models import Result, Revision
 from ..parts import FOR_EVER, PNG, WEBP, Parts, Reading, Sha256, answers
+from ..pictures import thumb_of
 from ..projects import NotFound
 
 router = APIRouter(tags=["pictures"])
@@ -30,7 +31,7 @@ router = APIRouter(tags=["pictures"])
 def get_thumb(sha256: Sha256, service: Parts) -> Response:
     """A small picture of a source frame, at most 112 pixels high."""
     try:
-        data = imports.thumb_of(service.stages, service.store, sha256)
+        data = thumb_of(service.stages, service.store, sha256)
     except FileNotFoundError:
         raise NotFound("there is no such picture") from None
     return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 
-from .. import exports, imports, prints, projects, rhythms
+from .. import exports, frame_sets, prints, projects, rhythms
 from ..parts import FOR_EVER, WEBP, Parts, ProjectId, Reading, Service, answers
 from ..schemas import (
     Edit,
@@ -141,7 +141,7 @@ def remove_project(project_id: ProjectId, service: Parts) -> None:
 def split_project(project_id: ProjectId, wish: Split, service: Parts) -> ProjectCard:
     """Make another project of some of a project's frames. The project itself stays as it is."""
     with service.sessions.begin() as session:
-        made = imports.split(session, project_id, wish.positions)
+        made = frame_sets.split(session, project_id, wish.positions)
         shown = projects.card(session, made)
     service.changed(shown.id)
     return shown
@@ -175,7 +175,7 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
     others are added. Everything done so far stays, and undo leads back.
     """
     with service.sessions.begin() as session:
-        done = imports.renew(session, project_id, wish.import_id, service.settings.most_files)
+        done = frame_sets.renew(session, project_id, wish.import_id, service.settings.most_files)
     service.changed(project_id)
     return done
 
@@ -184,7 +184,7 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
 def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response:
     """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
     with service.sessions.begin() as session:
-        imports.join(session, project_id, wish.project_id, service.settings.most_files)
+        frame_sets.join(session, project_id, wish.project_id, service.settings.most_files)
     return _shown(service, project_id)
 
 

@@ -1,0 +1,231 @@
+"""Projects made of what came, and what makes another set of frames of one: a part, frames anew, two joined."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from pydantic import ValidationError
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError
+from ..core.recipe import Gather, Recipe, Rhythm, Take
+from ..core.sequence import gather as gathering
+from ..core.sequence.first import first_recipe, unused
+from ..core.sequence.gather import Found, gather, majority_size
+from ..core.sequence.names import title_of
+from ..core.sequence.project_file import ProjectFile
+from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
+from ..core.sequence.rhythm import own_rhythm
+from ..core.timing.plan import plan_rhythm
+from . import projects
+from .imports import LONGEST_NAME, look_through, still_open
+from .models import Frame, ImportFile, Picture, Project, Revision
+from .pictures import found_of
+from .schemas import Choice, NewProject, Renewed, Report
+
+
+def finish(
+    session: Session, import_id: str, choice: Choice | None = None
+) -> tuple[list[Project], list[dict[str, str]]]:
+    """Make projects of the sequences the import brought: one of each, unless ``choice`` says otherwise.
+
+    Returns them and the files that went into none.
+    """
+    opened = still_open(session, import_id, lock=True)
+    sequences, ignored, hashes = look_through(session, import_id)
+    if opened.project is not None and choice is None:
+        made_again = _made_again(session, import_id, ProjectFile.model_validate_json(opened.project))
+        opened.state = "done"
+        return [made_again], ignored
+    known = {sequence.pattern: sequence for sequence in sequences}
+    wishes = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
+    if not {pattern for wish in wishes for pattern in wish.patterns} <= known.keys():
+        raise InputError("a sequence was chosen that this import does not hold", remedy="choose anew")
+    made: list[Project] = []
+    for wish in wishes:
+        chosen = [known[pattern] for pattern in wish.patterns]
+        if wish.separate:
+            alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
+            made += [make_project(session, [single], hashes) for single in alone]
+        else:
+            made.append(make_project(session, chosen, hashes, title=wish.name))
+    opened.state = "done"
+    return made, ignored
+
+
+def make_project(
+    session: Session,
+    sequences: Sequence[gathering.Sequence],
+    hashes: dict[str, str],
+    *,
+    title: str | None = None,
+    recipe: Recipe | None = None,
+) -> Project:
+    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
+    together = gathering.joined(sequences)
+    files = together.files
+    frames = _frames(files, [hashes[found.name] for found in files])
+    title = title or title_of(together.pattern)
+    recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
+    return projects.create(session, title, together.document(), frames, recipe)
+
+
+def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
+    """The project that an archive describes, of the frames that came with it, whatever these are called now."""
+    came = set(session.scalars(select(ImportFile.sha256).where(ImportFile.import_id == import_id)))
+    lacking = [entry for entry in file.frames if entry.sha256 not in came]
+    if lacking:
+        raise InputError(
+            f"{len(lacking)} of the {len(file.frames)} frames of the project did not come, or have changed",
+            file=lacking[0].name,
+            remedy="bring all parts of the project together, unchanged",
+        )
+    try:
+        report = Report.model_validate(file.report).model_dump(mode="json")
+    except ValidationError as error:
+        raise InputError("its report cannot be read", remedy="bring its frames without it") from error
+    frames = [
+        Frame(position=position, number=entry.number, name=entry.name, sha256=entry.sha256)
+        for position, entry in enumerate(file.frames, 1)
+    ]
+    for output in file.recipe.outputs:
+        plan_rhythm(file.recipe.gather, file.recipe.rhythm, [0] * len(frames), output.take)
+    return projects.create(session, file.name, report, frames, file.recipe)
+
+
+def split(session: Session, project_id: str, positions: Sequence[int]) -> Project:
+    """A new project of some of a project's frames."""
+    project = projects.find(session, project_id)
+    revision = projects.current(session, project)
+    wanted = set(positions)
+    rows = [row for row in _rows(session, revision) if row[0].position in wanted]
+    if len(rows) < len(wanted):
+        raise InputError("the project has no such frames", remedy="choose among those it has")
+    files = [found_of(frame, picture) for frame, picture in rows]
+    first = rows[0][0].number
+    title = f"{project.name} from {first if first is not None else rows[0][0].position}"
+    hashes = {frame.name: frame.sha256 for frame, _ in rows}
+    recipe = Recipe.model_validate(revision.recipe)
+    whole = tuple(output.model_copy(update={"take": Take(rate=output.take.rate)}) for output in recipe.outputs)
+    kept = recipe.model_copy(
+        update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate), "outputs": whole}
+    )
+    return make_project(session, gather(files)[0], hashes, title=title[:200], recipe=kept)
+
+
+def renew(session: Session, project_id: str, import_id: str, most_frames: int) -> Renewed:
+    """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`."""
+    project = projects.find(session, project_id, lock=True)
+    revision = projects.current(session, project)
+    opened = still_open(session, import_id, lock=True)
+    sequences, ignored, hashes = look_through(session, import_id)
+    rows = _rows(session, revision)
+    brought = {hashes[found.name]: found for sequence in sequences for found in sequence.files}
+    old = [Known(frame.name, frame.number, frame.sha256) for frame, _ in rows]
+    new = [
+        Known(found.name, found.number, hashes[found.name])
+        for sequence in sequences
+        for found in sequence.files
+    ]
+    result = renewed(old, new)
+    if len(result.frames) > most_frames:
+        raise InputError(
+            f"the project would have {len(result.frames)} frames; {most_frames} are the most",
+            remedy="bring fewer, or make them a project of their own",
+        )
+    there = {frame.sha256: found_of(frame, picture) for frame, picture in rows}
+    known = there | brought
+    files = [replace(known[frame.sha256], name=frame.name, number=frame.number) for _, frame in result.frames]
+    before = Report.model_validate(projects.report_of(session, revision))
+    bad = [problem for one in sequences for problem in one.problems if problem["kind"] == "unreadable"]
+    refused = [
+        Found(item["file"], None, InputError(item["message"], file=item["file"], remedy=item.get("remedy", "")))
+        for item in [*ignored, *bad]
+    ]
+    size = Recipe.model_validate(revision.recipe).gather.size
+    judged = gathering.judged(before.pattern, files, refused, size)
+    judged.labels = before.labels
+    report = judged.document()
+    if result.count("added") == 0:
+        report["parts"] = [part.model_dump() for part in before.parts]
+    frames = _frames(files, [frame.sha256 for _, frame in result.frames])
+    counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
+    recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved, len(frames))
+    label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
+    projects.renew(session, project, label, report, frames, recipe)
+    opened.state = "done"
+    changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
+    return Renewed(**counts, changed=changed)
+
+
+def join(session: Session, project_id: str, other_id: str, most_frames: int) -> None:
+    """Put another project's frames behind a project's own; the other stays as it is. Undo leads back.
+
+    What the other leaves out stays left out; where its rate differs, its frames keep theirs as a span.
+    Frames of another size are scaled to the project's own.
+    """
+    project, other = projects.find(session, project_id, lock=True), projects.find(session, other_id)
+    here, there = projects.current(session, project), projects.current(session, other)
+    first, second = _as_gathered(session, here), _as_gathered(session, there)
+    count = len(first[0].files)
+    if count + len(second[0].files) > most_frames:
+        raise InputError(
+            f"together they would have {count + len(second[0].files)} frames; {most_frames} are the most",
+            remedy="take some frames out first, or keep them apart",
+        )
+    taken = {found.name for found in first[0].files}
+    second[0].files = [
+        replace(found, name=f"{other.name}/{found.name}"[-LONGEST_NAME:]) if found.name in taken else found
+        for found in second[0].files
+    ]
+    own = Recipe.model_validate(here.recipe).gather.size or majority_size(first[0].files)
+    together = gathering.joined([first[0], second[0]], own)
+    recipe = with_joined(
+        Recipe.model_validate(here.recipe),
+        Recipe.model_validate(there.recipe),
+        count,
+        len(second[0].files),
+        other.name,
+    )
+    used = [found for at, found in enumerate(together.files, 1) if at not in recipe.gather.left_out]
+    if len({(found.header.width, found.header.height) for found in used if found.header}) > 1:
+        scaled = recipe.gather.model_copy(update={"sizes": "scale", "size": own})
+        recipe = recipe.model_copy(update={"gather": scaled})
+    frames = _frames(together.files, [*first[1], *second[1]])
+    label = f"{other.name} put behind"[:120]
+    projects.renew(session, project, label, together.document(), frames, recipe)
+
+
+def _as_gathered(session: Session, revision: Revision) -> tuple[gathering.Sequence, list[str]]:
+    """The frames of a revision as the sequence they were when they came, and their pictures' hashes."""
+    rows = _rows(session, revision)
+    report = Report.model_validate(projects.report_of(session, revision))
+    files = [replace(found_of(frame, picture), number=frame.number) for frame, picture in rows]
+    sequence = gathering.Sequence(
+        report.pattern,
+        files,
+        report.missing,
+        report.repeated,
+        [problem.model_dump() for problem in report.problems],
+        report.labels,
+        [gathering.PartOf(part.pattern, part.labels, part.last - part.first + 1) for part in report.parts],
+    )
+    return sequence, [frame.sha256 for frame, _ in rows]
+
+
+def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
+    """The frames a revision works on, in order, with their pictures."""
+    rows = session.execute(
+        select(Frame, Picture)
+        .join(Picture, Picture.sha256 == Frame.sha256)
+        .where(Frame.project_id == revision.project_id, Frame.frame_set == revision.frame_set)
+        .order_by(Frame.position)
+    )
+    return [(frame, picture) for frame, picture in rows]
+
+
+def _frames(files: Sequence[Found], hashes: Sequence[str]) -> list[Frame]:
+    return [
+        Frame(position=position, number=found.number, name=found.name, sha256=sha256, written=found.written)
+        for position, (found, sha256) in enumerate(zip(files, hashes, strict=True), 1)
+    ]

@@ -1,0 +1,77 @@
+"""The pictures that frames show: their bytes in the store, what is known of them in the database."""
+
+from base64 import b64decode, b64encode
+
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from ..core.pictures.header import Header
+from ..core.pictures.kinds import read_picture
+from ..core.pictures.looks import Looks
+from ..core.sequence.gather import Found
+from ..core.sequence.pieces import Piece, thumbnail
+from ..core.stages import Stages, stage_key
+from .models import Frame, ImportFile, Picture, now
+from .store import Store
+
+
+def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:
+    """Keep a piece's picture, ``data`` if it brings none of its own; returns its hash once it is safe."""
+    sha256 = store.put(piece.data if piece.data is not None else data)
+    stages.obtain("thumb", _thumb_key(sha256), lambda: piece.thumb)
+    return sha256
+
+
+def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:
+    """A small WebP of a picture in the store."""
+
+    def make() -> bytes:
+        return thumbnail(read_picture(store.read(sha256), name=sha256))
+
+    return stages.obtain("thumb", _thumb_key(sha256), make)
+
+
+def _thumb_key(sha256: str) -> str:
+    return stage_key("thumb", 1, sha256)
+
+
+def note_picture(session: Session, piece: Piece, sha256: str, size: int) -> None:
+    """Record a picture of the store, unless it is known already."""
+    header, looks = piece.header, piece.looks
+    facts = {
+        "notes": header.notes,
+        "digest": looks.digest,
+        "signature": b64encode(looks.signature).decode(),
+        "cut": looks.cut,
+        "rim": looks.rim,
+    }
+    values = {
+        "sha256": sha256,
+        "bytes": size,
+        "width": header.width,
+        "height": header.height,
+        "label": header.label[:40],
+        "transparent": header.transparent,
+        "facts": facts,
+        "created": now(),
+    }
+    session.execute(insert(Picture).values(**values).on_duplicate_key_update(facts=facts))
+
+
+def found_of(row: ImportFile | Frame, picture: Picture) -> Found:
+    """A frame, and all that is known of its picture, as gathering takes it."""
+    facts = picture.facts or {}
+    header = Header(
+        picture.width,
+        picture.height,
+        picture.label,
+        picture.transparent,
+        notes=tuple(facts.get("notes", ())),
+    )
+    looks = None
+    if "digest" in facts:
+        signature = b64decode(facts["signature"])
+        looks = Looks(facts["digest"], signature, facts["cut"], facts.get("rim", ""))
+    if isinstance(row, Frame):
+        return Found(row.name, header, None, looks, written=row.written)
+    return Found(row.name, header, None, looks, row.duration, row.repeat, written=row.written)
