@@ -307,4 +307,14 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [bench, setPart]);
+  // A button that a pointer pressed gives the focus up: the keys that follow are meant for the picture.
+  useEffect(() => {
+    const onClick = (event: MouseEvent) => {
+      const byHand = event instanceof PointerEvent && event.pointerType !== "";
+      const button = (event.target as Element).closest("button");
+      if (byHand && button === document.activeElement) button?.blur();
+    };
+    window.addEventListener("click", onClick);
+    return () => window.removeEventListener("click", onClick);
+  }, []);
 }
