@@ -100,6 +100,13 @@ def test_sequences_are_set_apart_named_and_ordered_by_hand(desk: Desk, tmp_path:
     page.get_by_label("Folder of frames").set_input_files(drawn(tmp_path / "terns", "terns"))
     found = page.get_by_role("region", name="Sequences found")
     wanted = found.get_by_role("searchbox", name="Only names like")
+    facing = found.get_by_role("listitem").filter(has_text="tern-NW-fly-#.png")
+    expect(facing.locator("img")).to_have_count(1)
+    facing.hover()  # its own frames play
+    expect(facing.locator("img")).to_have_count(8)
+    assert facing.locator("img").last.evaluate(
+        "async (image) => { await image.decode(); return image.naturalWidth; }"
+    )
     for pattern, name in (("tern-N-*", "North"), ("tern-SE-*", "")):
         wanted.fill(pattern)
         found.get_by_role("button", name="Set these 3 apart").click()

@@ -299,10 +299,16 @@ class FileTaken(Document):
     clip: ClipInfo | None = Field(None, description="It is a clip that waits until it is said what is taken")
 
 
+class SequenceFound(Report):
+    """A sequence among an import's files, and what it looks like."""
+
+    pictures: list[str] = Field(description="Hashes of at most 12 of its frames, in order, evenly apart")
+
+
 class ImportReport(Document):
     """What the files of an import make together."""
 
-    sequences: list[Report] = Field(description="Longest first")
+    sequences: list[SequenceFound] = Field(description="Longest first")
     ignored: list[Problem] = Field(description="Files that are in none of them")
     project: str | None = Field(
         None, description="The name of the project that came with its frames; finishing makes it again"

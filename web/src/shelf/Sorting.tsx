@@ -1,9 +1,9 @@
 // Several sequences in one drop: which of them come in, and as how many projects.
 
 import { useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import type { Choice, ImportReport } from "../api/client";
+import { thumbUrl, type Choice, type ImportReport } from "../api/client";
 import { count } from "../format";
 import { Button, Mark, TextField } from "../ui/controls";
 import { sort, useBringing } from "./bring";
@@ -18,6 +18,7 @@ export function Sorting({ report }: { report: ImportReport }) {
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [aside, setAside] = useState<readonly Group[]>([]);
   const [busy, setBusy] = useState(false);
+  const [looked, setLooked] = useState<string | null>(null);
   const matching = useMemo(() => {
     const matches = wildcard(filter);
     const taken = new Set(aside.flatMap((group) => group.patterns));
@@ -87,20 +88,24 @@ export function Sorting({ report }: { report: ImportReport }) {
           Bring none of them in
         </Button>
       </div>
-      <ul className="grid max-h-[264px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
+      <ul className="grid max-h-[294px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
         {matching.map((one) => (
           <li key={one.pattern} className="min-w-0 border-b border-line/60">
-            <label className="flex min-w-0 cursor-pointer items-center gap-2.5 py-1.5">
+            <label
+              title={told(one)}
+              className="flex min-w-0 cursor-pointer items-center gap-2.5 py-1"
+              onPointerEnter={() => setLooked(one.pattern)}
+              onPointerLeave={() => setLooked(null)}
+            >
               <input
                 type="checkbox"
                 checked={!left.has(one.pattern)}
                 onChange={(event) => keep(one.pattern, event.target.checked)}
                 className="size-4 shrink-0 accent-[var(--jay)]"
               />
+              <Glimpse pictures={one.pictures} plays={looked === one.pattern} />
               <span className="flex min-w-0 grow flex-col">
-                <span className="truncate font-medium" title={one.pattern}>
-                  {one.pattern}
-                </span>
+                <span className="truncate font-medium">{one.pattern}</span>
                 <span className="truncate text-xs text-ink-2">{factsOf(one)}</span>
               </span>
               {troubles(one) > 0 && <Mark verdict="look" word={count(troubles(one), "note")} />}
@@ -251,7 +256,40 @@ function Small({ label, ...rest }: { label: string } & React.ComponentProps<"but
   );
 }
 
+/** A sequence's own frames, small; they play while the pointer is over it. */
+function Glimpse({ pictures, plays }: { pictures: readonly string[]; plays: boolean }) {
+  const [at, setAt] = useState(0);
+  useEffect(() => {
+    setAt(0);
+    if (!plays || matchMedia("(prefers-reduced-motion: reduce)").matches) return;
+    const timer = setInterval(() => setAt((now) => (now + 1) % pictures.length), 125);
+    return () => clearInterval(timer);
+  }, [plays, pictures.length]);
+  return (
+    <span className="relative h-[40px] w-[60px] shrink-0 overflow-hidden rounded-[5px] bg-stage">
+      {(plays ? pictures : pictures.slice(0, 1)).map((picture, index) => (
+        <img
+          key={index}
+          src={thumbUrl(picture)}
+          alt=""
+          className={`absolute inset-0 h-full w-full object-contain ${index === at ? "" : "opacity-0"}`}
+        />
+      ))}
+    </span>
+  );
+}
+
 const troubles = (one: Found) => one.problems.filter((problem) => problem.kind !== "converted").length;
+
+/** Its whole name, and what is wrong with it. */
+const told = (one: Found) =>
+  [
+    one.pattern,
+    ...one.problems
+      .filter(({ kind }) => kind !== "converted")
+      .slice(0, 8)
+      .map(({ file, message }) => `${file}: ${message}`),
+  ].join("\n");
 
 function factsOf(one: Found): string {
   const numbers =

@@ -15,10 +15,22 @@ from ...core.stages import stage_key
 from .. import frame_sets, imports, projects
 from ..intake import Intake
 from ..parts import FOR_EVER, WEBP, ImportId, Parts, Reading, Sha256
-from ..schemas import Choice, FileTaken, ImportDone, ImportReport, ImportStarted, Problem, Report, TakeClip
+from ..schemas import (
+    Choice,
+    FileTaken,
+    ImportDone,
+    ImportReport,
+    ImportStarted,
+    Problem,
+    SequenceFound,
+    TakeClip,
+)
 from ..settings import Settings
 
 router = APIRouter(prefix="/imports", tags=["imports"])
+
+GLIMPSES = 12
+"""Frames by which a sequence is shown before it is brought in."""
 
 
 @router.post("", status_code=201)
@@ -148,8 +160,13 @@ def _too_large(settings: Settings) -> InputError:
 @router.get("/{import_id}")
 def get_import(import_id: ImportId, session: Reading) -> ImportReport:
     """What came so far, sorted into sequences by name and number, and what is wrong with each."""
-    sequences, ignored, _ = imports.look_through(session, import_id)
-    reports = [Report.model_validate(sequence.document()) for sequence in sequences]
+    sequences, ignored, hashes = imports.look_through(session, import_id)
+    reports = []
+    for sequence in sequences:
+        few = min(GLIMPSES, len(sequence.files))
+        at = [index * len(sequence.files) // few for index in range(few)]
+        pictures = [hashes[sequence.files[index].name] for index in at]
+        reports.append(SequenceFound.model_validate({**sequence.document(), "pictures": pictures}))
     project = imports.enclosed_name(session, import_id)
     return ImportReport(sequences=reports, ignored=_ignored(ignored), project=project)
 
