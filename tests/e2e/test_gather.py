@@ -41,6 +41,7 @@ def test_a_messy_folder_is_put_right_from_the_report_alone(desk: Desk, tmp_path:
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Kite")
     desk.settled()
     cell, controls = gathered(desk)
+    expect(cell).to_contain_text("17 of 18 frames")
     expect(cell).to_contain_text("1 not readable, 3 missing, 2 more")
     expect(controls).to_contain_text("kite_15.png: the file ends early")
     expect(controls).to_contain_text("Numbers missing: 7, 12, 15")

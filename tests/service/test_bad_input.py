@@ -251,6 +251,12 @@ def test_sequences_of_one_drop_become_one_project_each_one_of_all_or_separate_pi
     ]
     assert finished(client, together["id"])["info"]["count"] == 10
     assert [card["frames"] for card in brought([{"patterns": both[:1], "separate": True}])] == [1] * 5
+    files[5:] = [(f"walk/{n}.png", data) for n, (_, data) in enumerate(GOOD, 1)]
+    seen = client.post("/api/imports").json()["id"]
+    client.post(f"/api/imports/{seen}/files", files=[("files", file) for file in files]).raise_for_status()
+    unlike = {"projects": [{"patterns": ["tern-N-fly-#.png", "walk/#.png"]}]}
+    (named,) = client.post(f"/api/imports/{seen}/finish", json=unlike).raise_for_status().json()["projects"]
+    assert named["name"] == "Tern N fly, Walk"
 
 
 def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:

@@ -65,9 +65,16 @@ def make_project(
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
-    title = title or title_of(together.pattern)
+    alike = together.pattern != "*"
+    title = title or (title_of(together.pattern) if alike else _titles(sequences))
     recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
     return projects.create(session, title, together.document(), frames, recipe)
+
+
+def _titles(sequences: Sequence[gathering.Sequence]) -> str:
+    """A name for sequences whose own have nothing in common: those of the first few."""
+    titles = list(dict.fromkeys(title_of(sequence.pattern) for sequence in sequences))
+    return ", ".join(titles[:3]) + (" and more" if len(titles) > 3 else "")
 
 
 def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:

@@ -52,6 +52,7 @@ export function standings(
     : recipe.rhythm.delay === null
       ? `at ${recipe.rhythm.rate} fps`
       : "one delay";
+  const unused = new Set([...recipe.gather.left_out, ...recipe.gather.folded]).size;
   const holds = Object.keys(recipe.rhythm.holds).length;
   const part = take?.span ? ` · ${take.span}` : "";
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
@@ -63,8 +64,8 @@ export function standings(
   const failed = job?.state === "failed";
   return {
     gather: {
-      figure: String(project.frames),
-      beside: project.frames === 1 ? "frame" : "frames",
+      figure: String(project.frames - unused),
+      beside: `${unused > 0 ? `of ${project.frames} ` : ""}${project.frames === 1 ? "frame" : "frames"}`,
       below:
         gatherNote.length > 0
           ? gatherNote.slice(0, 2).join(", ") + (gatherNote.length > 2 ? `, ${gatherNote.length - 2} more` : "")

@@ -16,14 +16,14 @@ export function GatherPanel({ bench }: PanelProps) {
   const byHand = leftOutByHand(found, recipe);
   const undecided = plain(found);
   const labels = [...new Set(project.frame_list.map((frame) => frame.label))];
-  const unused = recipe.gather.left_out.length + recipe.gather.folded.length;
+  const unused = new Set([...recipe.gather.left_out, ...recipe.gather.folded]).size;
   const contact = useContact((state) => state.open);
   return (
     <>
-      <Head title="Gather">{report.pattern}</Head>
+      <Head title="Gather">{report.pattern === "*" ? "of several names" : report.pattern}</Head>
       <Facts
         facts={[
-          ["Frames", `${project.frames}${unused > 0 ? `, ${project.frames - unused} shown` : ""}`],
+          ["Frames", `${project.frames}${unused > 0 ? `, ${project.frames - unused} used` : ""}`],
           ["Numbers", report.first === null ? "none" : `${report.first} to ${report.last ?? ""}`],
           ["Size", `${project.width} × ${project.height}`],
           ["Kind", labels.join(", ")],
