@@ -110,6 +110,8 @@ def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: 
     edge = page.locator('[data-edge="3"]')
     box = edge.bounding_box()
     assert box
+    page.mouse.click(box["x"] + 1, box["y"] + 20)  # not pulled, it is the frame that is chosen
+    expect(page.get_by_role("option", name=re.compile("^Frame 4,"))).to_have_attribute("aria-selected", "true")
     page.mouse.move(box["x"] + 3, box["y"] + 20)
     page.mouse.down()
     page.mouse.move(box["x"] + 150, box["y"] + 20, steps=12)

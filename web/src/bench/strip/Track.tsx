@@ -110,6 +110,12 @@ export function Track({
       indexAt(scale, msAt(scale, event.clientX - (box.current?.getBoundingClientRect().left ?? 0))),
     [scale],
   );
+  const choose = (event: PointerEvent<HTMLDivElement>): number => {
+    const index = at(event);
+    select(result, index, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only");
+    show(index);
+    return index;
+  };
   const pull = (event: PointerEvent<HTMLDivElement>, index: number) => {
     event.preventDefault();
     const place = result.places[index] ?? 0;
@@ -121,7 +127,9 @@ export function Track({
     const begun = before[index] ?? 0;
     let last = begun;
     let neighbour = false;
+    let still = true;
     const move = (moved: globalThis.PointerEvent) => {
+      still &&= Math.abs(moved.clientX - from) < 3;
       // With Alt the next frame gives way, so that the total stays.
       neighbour = moved.altKey && next !== place;
       const after = before[index + 1] ?? before[0] ?? 0;
@@ -140,8 +148,10 @@ export function Track({
       onPull({ delays: now, perMs: scale.perMs });
     };
     const up = () => {
-      if (last === begun) onPull(null);
-      else if (neighbour) {
+      if (last === begun) {
+        onPull(null);
+        if (still) choose(event); // a click beside an edge is a click on a frame
+      } else if (neighbour) {
         const by = unscaled(bench, ((last - begun) / 1000) * FLICKS);
         const least = unscaled(bench, FLOOR);
         bench.edit(
@@ -161,10 +171,7 @@ export function Track({
       pull(event, Number(edge));
       return;
     }
-    const index = at(event);
-    select(result, index, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "toggle" : "only");
-    show(index);
-    let last = index;
+    let last = choose(event);
     const move = (moved: globalThis.PointerEvent) => {
       const over = at(moved);
       if (over !== last) select(result, (last = over), "through");
