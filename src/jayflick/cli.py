@@ -81,7 +81,7 @@ def _parser() -> argparse.ArgumentParser:
     make.add_argument("-o", "--output", required=True, help="OUT.gif, or DIR/ for numbered PNG frames")
     time_options = make.add_mutually_exclusive_group()
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
-    time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s")
+    time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s, 2f@30")
     make.add_argument("--range", help="first and last frame by position: 1-18")
     make.add_argument("--step", type=int, help="play every n-th frame")
     way = make.add_mutually_exclusive_group()

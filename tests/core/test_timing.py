@@ -69,12 +69,13 @@ def test_no_format_drifts_by_more_than_its_unit(durations: list[int]) -> None:
 
 
 def test_delays_and_rates_are_read_with_their_unit() -> None:
-    assert {parse_delay(text) for text in ("40ms", "4cs", "0.04s")} == {4 * HUNDREDTH}
+    assert {parse_delay(text) for text in ("40ms", "4cs", "0.04s", "2f@50", "1 f@25")} == {4 * HUNDREDTH}
     assert parse_rate("12.5") == Fraction(25, 2)
     for wrong in ("", "0", "fast", "1/0", "-3", "2000"):
         with pytest.raises(InputError, match="not a rate"):
             parse_rate(wrong)
-    for wrong in ("4", "0ms", "-1s", "2h", "99999s"):
+    assert parse_delay("2f@30000/1001") == 2 * SECOND * 1001 // 30000
+    for wrong in ("4", "0ms", "-1s", "2h", "2f", "99999s"):
         with pytest.raises(InputError, match="not a delay"):
             parse_delay(wrong)
 

@@ -168,7 +168,7 @@ def test_the_order_is_made_by_hand_and_holds_go_along(desk: Desk) -> None:
     page = desk.page
     page.get_by_role("option", name=re.compile("^Frame 2,")).click()
     delay = page.get_by_role("textbox", name="Delay of the selected frames")
-    delay.fill("30cs")
+    delay.fill("6f@20")
     delay.press("Enter")
     desk.settled()
     page.get_by_role("option", name=re.compile("^Frame 2,")).click()

@@ -2,8 +2,11 @@ import { expect, it } from "vitest";
 import { ago, FLICKS, hundredths, kilobytes, numbersInWords, parseDelay, readRate } from "./format";
 
 it("reads delays with and without their unit", () => {
-  expect(["4", "4cs", "40ms", "0.04s", " 0.04 S "].map(parseDelay)).toEqual(Array(5).fill(FLICKS / 25));
-  expect(["", "0", "-1", "4 frames", "99999s"].map(parseDelay)).toEqual(Array(5).fill(null));
+  for (const text of ["4", "4cs", "40ms", "0.04s", "0,04 s", " 0.04 S ", "2f@50", "1 f @ 25", "1f"])
+    expect(parseDelay(text, "25"), text).toBe(FLICKS / 25);
+  expect(parseDelay("2f@30000/1001")).toBe((FLICKS / 30000) * 2002);
+  for (const wrong of ["", "0", "-1", "4 frames", "99999s", "2f", "2f@0", "2f@fast"])
+    expect(parseDelay(wrong), wrong).toBeNull();
 });
 
 it("takes rates that the service takes, and no others", () => {

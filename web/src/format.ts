@@ -38,12 +38,20 @@ export function times(repeat: number): string {
   return repeat === 0 ? "for ever" : repeat === 1 ? "once" : `${repeat} times`;
 }
 
-/** Flicks from a typed delay: `40ms`, `4cs`, `0.04s`, or a bare number of hundredths; null when it is none. */
-export function parseDelay(text: string): number | null {
-  const match = /^(\d+(?:\.\d+)?)\s*(ms|cs|s)?$/.exec(text.trim().toLowerCase());
+/** How a delay may be written, for people. */
+export const DELAYS_ARE =
+  "40ms, 4cs or 0.04s; 2f: frames of the rate, 2f@30: of another. A bare number: hundredths";
+
+/**
+ * Flicks from a typed delay: `40ms`, `4cs`, `0.04s`, a bare number of hundredths, `2f@30` for two frames at that
+ * rate, or `2f` at the one that is given; null when it is none.
+ */
+export function parseDelay(text: string, rate = ""): number | null {
+  const match = /^(\d+(?:[.,]\d+)?)\s*(?:(ms|cs|s)|(f)(?:\s*@\s*(.+))?)?$/.exec(text.trim().toLowerCase());
   if (!match) return null;
-  const perSecond = { ms: 1000, cs: 100, s: 1 }[match[2] ?? "cs"] ?? 100;
-  const flicks = Math.round((Number(match[1]) * FLICKS) / perSecond);
+  const each = match[3] ? valueOf(readRate(match[4] ?? rate) ?? "") : PER_SECOND[match[2] ?? "cs"];
+  if (!each) return null;
+  const flicks = Math.round((Number(match[1]?.replace(",", ".")) * FLICKS) / each);
   return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
 }
 
@@ -58,6 +66,14 @@ export function withEnd(
     : { first: Math.min(run.first, at), last: at };
 }
 
+const PER_SECOND: Record<string, number> = { ms: 1000, cs: 100, s: 1 };
+
+/** Frames a second of a rate that was read; 0 when there is none. */
+function valueOf(rate: string): number {
+  const [over, under = "1"] = rate.split("/");
+  return Number(over) / Number(under);
+}
+
 /** Flicks from a typed length, in which a bare number is seconds. */
 export const parseLength = (text: string) => parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
 
@@ -66,7 +82,7 @@ export function readRate(text: string): string | null {
   const rate = text.trim();
   if (rate === "") return "";
   const match = /^(\d{1,9}(?:\.\d{1,6})?)(?:\/([1-9]\d{0,8}))?$/.exec(rate);
-  const value = match && !(match[2] && match[1]?.includes(".")) ? Number(match[1]) / Number(match[2] ?? 1) : 0;
+  const value = match && !(match[2] && match[1]?.includes(".")) ? valueOf(rate) : 0;
   return value > 0 && value <= 1000 ? rate : null;
 }
 

@@ -20,7 +20,7 @@ MAX_RATE = 1000
 LONGEST = 3600 * SECOND
 """The longest delay of one frame: an hour."""
 
-_DELAY = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|cs|s)")
+_DELAY = re.compile(r"(\d+(?:\.\d+)?)\s*(?:(ms|cs|s)|f\s*@\s*(.+))")
 _UNITS = {"ms": MILLISECOND, "cs": HUNDREDTH, "s": SECOND}
 
 
@@ -39,13 +39,16 @@ def parse_rate(text: str) -> Fraction:
 
 
 def parse_delay(text: str) -> int:
-    """Flicks from ``40ms``, ``4cs`` (hundredths) or ``0.04s``."""
+    """Flicks from ``40ms``, ``4cs`` (hundredths), ``0.04s`` or ``2f@30`` (frames of a rate)."""
     match = _DELAY.fullmatch(text.strip().lower())
-    flicks = round(Fraction(match[1]) * _UNITS[match[2]]) if match else 0
+    flicks = 0
+    if match:
+        unit = SECOND / parse_rate(match[3]) if match[3] else _UNITS[match[2]]
+        flicks = round(Fraction(match[1]) * unit)
     if not 0 < flicks <= LONGEST:
         raise InputError(
             f"{text!r} is not a delay",
-            remedy="give a time over 0 with its unit, up to an hour, such as 40ms, 4cs or 0.04s",
+            remedy="give a time over 0 with its unit, up to an hour, such as 40ms, 4cs, 0.04s or 2f@30",
         )
     return flicks
 

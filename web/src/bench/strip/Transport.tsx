@@ -3,7 +3,7 @@
 import { useMemo } from "react";
 import type { ResultInfo } from "../../api/client";
 import { ChevronLeft, ChevronRight, Maximize2, Pause, Play, SkipBack, ZoomIn, ZoomOut } from "lucide-react";
-import { kilobytes, parseDelay, seconds } from "../../format";
+import { DELAYS_ARE, kilobytes, parseDelay, seconds } from "../../format";
 import { setSpeed, show, SPEEDS, step, toggle, usePlayhead } from "../../player/playhead";
 import { Button, IconButton, TextField } from "../../ui/controls";
 import type { Bench } from "../edits";
@@ -39,7 +39,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
   const info = result?.info;
   const before = usePlayhead((state) => (state.index > 0 ? (state.line.ends[state.index - 1] ?? 0) : 0));
   const selected = useMemo(() => facts(result, chosen), [result, chosen]);
-  const { holds } = bench.recipe.rhythm;
+  const { holds, rate } = bench.recipe.rhythm;
   const held = useMemo(() => [...chosen].some((place) => String(place) in holds), [chosen, holds]);
   const cost = result?.costs[index];
   return (
@@ -100,9 +100,10 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
           <TextField
             label="Delay of the selected frames"
             value={selected.delay === null ? "mixed" : `${selected.delay / 10} cs`}
-            read={(text) => (parseDelay(text) === null ? (text === "mixed" ? text : null) : text)}
+            title={DELAYS_ARE}
+            read={(text) => (text === "mixed" || parseDelay(text, rate) !== null ? text : null)}
             onCommit={(text) => {
-              const flicks = parseDelay(text);
+              const flicks = parseDelay(text, rate);
               if (flicks !== null) holdPlaces(bench, chosenPlaces(), flicks);
             }}
             className="w-[76px] text-right"

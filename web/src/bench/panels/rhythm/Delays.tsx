@@ -1,7 +1,7 @@
 // The delays of the selected frames, or of all: set, add, scale, ramp, copy and paste.
 
 import { useState } from "react";
-import { count, FLICKS, parseDelay } from "../../../format";
+import { count, DELAYS_ARE, FLICKS, parseDelay } from "../../../format";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import {
   added,
@@ -35,8 +35,9 @@ export function DelaysPart({ bench, result }: PanelProps) {
     bench.edit(label, (recipe) => ({ ...recipe, rhythm: change(recipe.rhythm) }));
   const step = unscaled(bench, CENTISECOND);
   const floor = unscaled(bench, FLOOR);
-  const [from, to] = [parseDelay(ramp.from), parseDelay(ramp.to)];
-  const read = (text: string) => (parseDelay(text) === null ? null : text);
+  const timeIn = (text: string) => parseDelay(text, rhythm.rate);
+  const [from, to] = [timeIn(ramp.from), timeIn(ramp.to)];
+  const read = (text: string) => (timeIn(text) === null ? null : text);
   const here = new Set(places);
   const played = result?.delays.filter((_, index) => here.has(result.places[index] ?? 0)) ?? [];
   const real = played.reduce((sum, delay) => sum + delay, 0);
@@ -51,10 +52,11 @@ export function DelaysPart({ bench, result }: PanelProps) {
         <TextField
           label="Delay to set"
           value=""
-          placeholder="40ms, 4cs, 0.3s"
+          placeholder="40ms, 4cs, 2f"
+          title={DELAYS_ARE}
           read={(text) => (text === "" ? "" : read(text))}
           onCommit={(text) => {
-            const flicks = parseDelay(text);
+            const flicks = timeIn(text);
             if (flicks !== null)
               edit(`${who} to ${text}`, (so) => withTimes(so, places, () => unscaled(bench, flicks)));
           }}

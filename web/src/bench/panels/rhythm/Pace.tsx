@@ -7,6 +7,7 @@ import {
   FLICKS,
   hundredths,
   numbersInWords,
+  DELAYS_ARE,
   parseDelay,
   parseLength,
   readRate,
@@ -71,9 +72,10 @@ export function PacePart({ bench, result }: PanelProps) {
           label="One delay for all frames"
           value={rhythm.delay === null ? "" : `${hundredths(rhythm.delay)} cs`}
           placeholder="or a delay"
-          read={(text) => (text === "" ? "" : parseDelay(text) === null ? null : text)}
+          title={DELAYS_ARE}
+          read={(text) => (text === "" || parseDelay(text, rhythm.rate) !== null ? text : null)}
           onCommit={(text) => {
-            const delay = parseDelay(text);
+            const delay = parseDelay(text, rhythm.rate);
             if (delay !== null) set(`Delay to ${hundredths(delay)} hundredths`, { delay });
           }}
           className="w-[80px] text-right placeholder:font-sans placeholder:text-ink-3"
