@@ -260,28 +260,30 @@ def test_the_seam_is_measured_and_a_dissolve_shortens_the_loop(desk: Desk) -> No
 def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
     """The player against the plan: each picture's moment, read off the page while it plays four rounds."""
     desk.open("Tern in flight")
-    seen = desk.page.evaluate(
+    drawn, seen = desk.page.evaluate(
         """() => new Promise((resolve) => {
             const canvas = document.querySelector('[aria-label="Stage"] canvas');
-            const seen = [];
+            const drawn = [], seen = [];
+            const draw = (now) => { drawn.push(now); if (seen.length < 96) requestAnimationFrame(draw); };
+            requestAnimationFrame(draw);
             new MutationObserver(() => {
-                seen.push([performance.now(), Number(canvas.dataset.index)]);
-                if (seen.length >= 96) resolve(seen);
+                seen.push([document.timeline.currentTime, Number(canvas.dataset.index)]);
+                if (seen.length === 96) resolve([drawn, seen]);
             }).observe(canvas, { attributes: true, attributeFilter: ["data-index"] });
         })"""
     )
     delays = played(desk)["delays"]
     starts = [0, *itertools.accumulate(delays)]
-    rounds, before, late = 0, -1, []
-    for moment, index in seen:
+    rounds, before, late, waited = 0, -1, [], []
+    for moment, index in seen[1:]:  # the first may have been there before
         if index < before:
             rounds += 1
         before = index
         late.append(moment - (rounds * starts[-1] + starts[index]))
-    # A display shows a frame at its next picture, never before it is due, and the lag does not grow.
+        waited.append(moment - max(time for time in [0, *drawn] if time < moment - 0.5))
+    # A frame is shown at the display's next picture after it is due, however many of these there are.
     lag = np.array(late) - min(late)
-    assert np.median(lag) < 40
-    assert abs(np.median(lag[-20:]) - np.median(lag[:20])) < 34
+    assert np.mean(lag < np.array(waited) + 2) > 0.9, (lag, waited)
 
 
 def test_neighbours_shine_through_one_two_or_three_on_each_side(desk: Desk) -> None:
