@@ -4,7 +4,7 @@ import os
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from jayflick.demo import DEMO, png
 from jayflick.demo.kite import draw_kite
@@ -243,6 +243,29 @@ def test_a_clip_that_is_not_wanted_brings_nothing(desk: Desk, tmp_path: Path) ->
     expect(page.get_by_role("region", name="Cut the clip")).to_be_hidden()
     expect(page.get_by_role("alert")).to_contain_text("half.mp4: is damaged")
     expect(projects).to_have_count(many)
+
+
+def test_sending_goes_on_when_the_connection_was_broken(desk: Desk, tmp_path: Path) -> None:
+    page = desk.page
+    desk.forgiven += ["ERR_CONNECTION_RESET", "Failed to load resource"]
+    sent = 0
+
+    def breaking(route: Route) -> None:
+        nonlocal sent
+        sent += 1
+        if sent in (2, 3, 5):
+            route.abort("connectionreset")
+        else:
+            route.continue_()
+
+    page.route("**/api/imports/*/files*", breaking)
+    desk.goto()
+    page.get_by_label("Folder of frames").set_input_files(drawn(tmp_path / "kite", "kite"))
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Kite")
+    assert sent > 5
+    desk.settled()
+    cell, _ = gathered(desk)
+    expect(cell).to_contain_text("17 of 18 frames")
 
 
 def test_an_order_that_runs_backwards_is_told_and_turned_round(desk: Desk, tmp_path: Path) -> None:

@@ -49,7 +49,8 @@ export const useBringing = create<Bringing>(() => NOTHING);
 
 const BATCH_FILES = 16;
 const BATCH_BYTES = 24 * 1024 * 1024;
-const TRIES = 4;
+/** In ms; a minute passes, all waits together, before it is given up. */
+const LONGEST_WAIT = 32_000;
 const NEWEST = 5;
 let abort: AbortController | undefined;
 
@@ -335,7 +336,8 @@ async function sendBatch(
   signal: AbortSignal,
   holdClips: boolean,
 ): Promise<FileTaken[]> {
-  for (let tries = 1; ; tries += 1) {
+  // Sent again, a file takes the place of what was kept of it before.
+  for (let wait = 500; ; wait *= 2) {
     try {
       return await data<FileTaken[]>(
         api.POST("/api/imports/{import_id}/files", {
@@ -353,8 +355,22 @@ async function sendBatch(
         }),
       );
     } catch (error) {
-      if (!(error instanceof ApiError && error.passing) || tries >= TRIES) throw error;
-      await new Promise((resolve) => setTimeout(resolve, 500 * tries));
+      if (!(error instanceof ApiError && error.passing) || wait > LONGEST_WAIT) throw error;
+      await pause(wait, signal);
     }
   }
+}
+
+function pause(ms: number, signal: AbortSignal): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const off = () => {
+      clearTimeout(timer);
+      reject(new DOMException("called off", "AbortError"));
+    };
+    const timer = setTimeout(() => {
+      signal.removeEventListener("abort", off);
+      resolve();
+    }, ms);
+    signal.addEventListener("abort", off, { once: true });
+  });
 }
