@@ -205,12 +205,7 @@ def _frames(
     found, frames = look_at(files, scratch, cut)
     sequences, ignored = gather(found)
     if not sequences:
-        first = ignored[0] if ignored else None
-        raise InputError(
-            first["message"] if first else "there are no frames here",
-            file=first["file"] if first else ", ".join(inputs),
-            remedy="bring numbered frames, an animated picture or a clip",
-        )
+        raise _none_of(ignored, inputs)
     if len(sequences) > 1:
         names = ", ".join(printable(s.pattern) for s in sequences[:5]) + ("…" if len(sequences) > 5 else "")
         raise InputError(
@@ -228,6 +223,13 @@ def _frames(
         [frames[found.name] for found in sequence.files], [found.number for found in sequence.files]
     )
     return brought, sequence, notes
+
+
+def _none_of(ignored: list[dict[str, str]], inputs: list[str]) -> InputError:
+    """What is said when no frame came at all."""
+    first = ignored[0] if ignored else {"file": ", ".join(inputs), "message": "there are no frames here"}
+    remedy = "bring numbered frames, an animated picture or a clip"
+    return InputError(first["message"], file=first["file"], remedy=remedy)
 
 
 def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
@@ -299,13 +301,21 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
     try:
         return Recipe.model_validate(base)
     except ValidationError as error:
-        raise InputError(_first(error), remedy="see 'jayflick make --help'") from error
+        raise InputError(_first(error, options), remedy="see 'jayflick make --help'") from error
 
 
-def _first(error: ValidationError) -> str:
+def _first(error: ValidationError, options: argparse.Namespace | None = None) -> str:
+    """What is wrong first, and where: in the recipe, or with one of the options."""
     first = error.errors()[0]
+    message = str(first["msg"])
+    if first["type"] == "value_error":  # says by itself what it is about
+        return message.removeprefix("Value error, ")
     where = ".".join(str(part) for part in first["loc"])
-    return f"{where}: {first['msg']}" if where else str(first["msg"])
+    last = str(first["loc"][-1]) if first["loc"] else ""
+    option = {"width": "size", "height": "size", "amount": "dither_amount"}.get(last, last)
+    if options is not None and getattr(options, option, None) is not None:
+        where = "--" + option.replace("_", "-")
+    return f"{where}: {message}" if where else message
 
 
 def _cut(text: str) -> Cut:
@@ -412,8 +422,8 @@ def _gather(options: argparse.Namespace) -> None:
             print(f"  {file}{problem['message']}; {problem['remedy']}")
     for item in document["ignored"]:
         print(f"ignored {printable(item['file'])}: {item['message']}")
-    if not document["sequences"]:
-        raise InputError("there are no frames here", remedy="bring numbered frames")
+    if not sequences:
+        raise _none_of(ignored, options.input)
 
 
 if __name__ == "__main__":
