@@ -88,7 +88,7 @@ export function Sorting({ report }: { report: ImportReport }) {
           Bring none of them in
         </Button>
       </div>
-      <ul className="grid max-h-[294px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
+      <ul className="grid max-h-[318px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
         {matching.map((one) => (
           <li key={one.pattern} className="min-w-0 border-b border-line/60">
             <label
