@@ -28,7 +28,10 @@ export const usePlayhead = create<Playhead>(() => ({
   skipped: 0,
 }));
 
-let anchor = 0;
+/** The display's first picture since playing began: its time may lie before the key that began it. */
+let first: number | null = null;
+/** ms into the round at that picture. */
+let begun = 0;
 let ticking = 0;
 
 function tick(now: number): void {
@@ -38,7 +41,8 @@ function tick(now: number): void {
     ticking = 0;
     return;
   }
-  const elapsed = (now - anchor) * pace();
+  first ??= now;
+  const elapsed = begun + (now - first) * pace();
   // Backwards it goes round for ever: only looking is done that way.
   const round = backwards && line.total > 0 ? elapsed - Math.floor(elapsed / line.total) * line.total : elapsed;
   const { index, over } = frameAt(line, round);
@@ -81,7 +85,7 @@ export function play(): void {
   const resting = line.repeat > 0 && index === line.ends.length - 1 && !backwards;
   // Backwards a frame is entered at its end.
   const at = backwards ? (line.ends[index] ?? 0) - 0.001 : startOf(line, index);
-  anchor = performance.now() - (resting ? 0 : at) / pace();
+  [first, begun] = [null, resting ? 0 : at];
   usePlayhead.setState({ playing: true, skipped: 0 });
   if (!ticking) ticking = requestAnimationFrame(tick);
 }
@@ -115,6 +119,6 @@ export function follow(delays: readonly number[], repeat: number): void {
   const before = usePlayhead.getState();
   const line = timeline(delays, repeat);
   const index = Math.min(before.index, Math.max(line.ends.length - 1, 0));
-  if (before.playing) anchor = performance.now() - startOf(line, index) / pace();
+  if (before.playing) [first, begun] = [null, startOf(line, index)];
   usePlayhead.setState({ line, index, at: startOf(line, index), skipped: 0 });
 }
