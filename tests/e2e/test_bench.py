@@ -128,6 +128,12 @@ def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: 
         page.keyboard.press("Control+z")
     expect(cells).to_have_count(24)
     desk.settled()
+    page.keyboard.press("Control+z")  # there is nothing more, and nothing is said
+    desk.forgiven += ["422"]
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    expect(page.get_by_text("All frames of the range are left out.")).to_be_visible()
+    expect(cells).to_have_count(24)
 
 
 def test_bytes_move_while_a_slider_moves_and_the_drag_is_one_step_back(desk: Desk) -> None:

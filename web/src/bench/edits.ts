@@ -173,7 +173,8 @@ async function step(number: number, ask: () => Answer): Promise<void> {
     const info = await data<ProjectInfo>(ask());
     if (queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
   } catch (error) {
-    tellError(error);
+    // Asked for once more than there was something to undo: it is as it should be.
+    if (!(error instanceof ApiError && error.status === 409)) tellError(error);
   }
   useEdits.setState({ over: number });
   void send(true);
@@ -263,8 +264,14 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
           gesture,
         ),
       release: () => void send(true),
-      undo: () => travel(() => api.POST("/api/projects/{project_id}/undo", { params })),
-      redo: () => travel(() => api.POST("/api/projects/{project_id}/redo", { params })),
+      undo: () => {
+        if (project.undo || underWay(useEdits.getState()))
+          travel(() => api.POST("/api/projects/{project_id}/undo", { params }));
+      },
+      redo: () => {
+        if (project.redo || underWay(useEdits.getState()))
+          travel(() => api.POST("/api/projects/{project_id}/redo", { params }));
+      },
       join: (other: string) =>
         travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),
     };

@@ -35,7 +35,8 @@ export function tellError(error: unknown): void {
 }
 
 export function Notices() {
-  const notices = useNotices((state) => state.notices);
+  // One at a time, so that nothing but the page's head is covered; what failed is still there after it.
+  const notices = useNotices((state) => state.notices).slice(-1);
   return (
     <div
       role="status"
