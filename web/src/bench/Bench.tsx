@@ -310,7 +310,8 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
   // A button that a pointer pressed gives the focus up: the keys that follow are meant for the picture.
   useEffect(() => {
     const onClick = (event: MouseEvent) => {
-      const byHand = event instanceof PointerEvent && event.pointerType !== "";
+      // A touch may come from a screen reader, which would lose its place.
+      const byHand = event instanceof PointerEvent && ["mouse", "pen"].includes(event.pointerType);
       const button = (event.target as Element).closest("button");
       if (byHand && button === document.activeElement) button?.blur();
     };
