@@ -36,6 +36,13 @@ it("goes on from there at its own pace, and counts what it could not show", () =
     [0, 0],
     [2, 1],
   ]);
+  expect([1360, 1400, 1500, 1560, 1600].map(at), "forgotten after a round without").toEqual([
+    [0, 1],
+    [1, 1],
+    [2, 1],
+    [0, 0],
+    [1, 0],
+  ]);
 });
 
 it("plays slower, and backwards", () => {

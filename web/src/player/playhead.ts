@@ -12,7 +12,7 @@ interface Playhead {
   /** Of looking, in percent: the file itself stays as it is. */
   speed: number;
   backwards: boolean;
-  /** Frames whose time passed between two pictures of the display since playing began. */
+  /** Frames whose time passed between two pictures of the display, in this round or the one before. */
   skipped: number;
 }
 
@@ -32,6 +32,8 @@ export const usePlayhead = create<Playhead>(() => ({
 let first: number | null = null;
 /** ms into the round at that picture. */
 let begun = 0;
+/** The round it is in, the frames skipped in it so far, and those in the one before. */
+let round = { number: 0, skipped: 0, before: 0 };
 let ticking = 0;
 
 function tick(now: number): void {
@@ -44,17 +46,32 @@ function tick(now: number): void {
   first ??= now;
   const elapsed = begun + (now - first) * pace();
   // Backwards it goes round for ever: only looking is done that way.
-  const round = backwards && line.total > 0 ? elapsed - Math.floor(elapsed / line.total) * line.total : elapsed;
-  const { index, over } = frameAt(line, round);
+  const number = line.total > 0 ? Math.floor(elapsed / line.total) : 0;
+  const due = backwards ? elapsed - number * line.total : elapsed;
+  const { index, over } = frameAt(line, due);
   const count = line.ends.length;
   const passed = count > 0 ? ((index - before.index) * (backwards ? -1 : 1) + count) % count : 0;
   usePlayhead.setState({
     index,
-    at: over ? line.total : line.total > 0 ? Math.max(0, round) % line.total : 0,
+    at: over ? line.total : line.total > 0 ? Math.max(0, due) % line.total : 0,
     playing: !over || line.repeat === 0,
-    skipped: before.skipped + (over ? 0 : Math.max(0, passed - 1)),
+    skipped: skippedBy(number, over ? 0 : Math.max(0, passed - 1)),
   });
   ticking = over && line.repeat > 0 ? 0 : requestAnimationFrame(tick);
+}
+
+function skippedBy(number: number, more: number): number {
+  if (number !== round.number)
+    round = { number, skipped: 0, before: Math.abs(number - round.number) === 1 ? round.skipped : 0 };
+  round.skipped += more;
+  return Math.max(round.skipped, round.before);
+}
+
+/** Begin anew, so many ms into a round, with the display's next picture. */
+function begin(at: number): void {
+  const { line } = usePlayhead.getState();
+  [first, begun] = [null, at];
+  round = { number: line.total > 0 ? Math.floor(at / line.total) : 0, skipped: 0, before: 0 };
 }
 
 function pace(): number {
@@ -85,7 +102,7 @@ export function play(): void {
   const resting = line.repeat > 0 && index === line.ends.length - 1 && !backwards;
   // Backwards a frame is entered at its end.
   const at = backwards ? (line.ends[index] ?? 0) - 0.001 : startOf(line, index);
-  [first, begun] = [null, resting ? 0 : at];
+  begin(resting ? 0 : at);
   usePlayhead.setState({ playing: true, skipped: 0 });
   if (!ticking) ticking = requestAnimationFrame(tick);
 }
@@ -119,6 +136,6 @@ export function follow(delays: readonly number[], repeat: number): void {
   const before = usePlayhead.getState();
   const line = timeline(delays, repeat);
   const index = Math.min(before.index, Math.max(line.ends.length - 1, 0));
-  if (before.playing) [first, begun] = [null, startOf(line, index)];
   usePlayhead.setState({ line, index, at: startOf(line, index), skipped: 0 });
+  if (before.playing) begin(startOf(line, index));
 }

@@ -87,7 +87,10 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
         </select>
       </label>
       {skipped > 0 && (
-        <span className="text-look" title="The display was too slow to show every frame in time">
+        <span
+          className="text-look"
+          title="The display was too slow to show every frame in time, in this round or the one before"
+        >
           {skipped} skipped
         </span>
       )}
