@@ -235,3 +235,9 @@ after = compiled()
 assert before and before == after, {{n: after[n] for n in after if before.get(n) != after[n]}}
 """
     subprocess.run([sys.executable, "-c", script], check=True)
+
+
+def test_frames_are_not_scaled_to_more_pixels_than_any_may_have() -> None:
+    assert Gather(sizes="scale", size=(10_000, 5_000)).size == (10_000, 5_000)
+    with pytest.raises(ValidationError, match="50 million pixels"):
+        Gather(sizes="scale", size=(10_001, 5_000))

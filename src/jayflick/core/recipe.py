@@ -14,6 +14,7 @@ from pydantic import (
     model_validator,
 )
 
+from .pictures.header import MAX_PIXELS
 from .timing.flicks import LONGEST, MAX_RATE
 
 MAX_SIDE = 4096
@@ -226,6 +227,15 @@ class Gather(Part):
         description="The colour that is in the frames' soft edges and is taken out of them; black for frames "
         "whose colours were multiplied by their alpha",
     )
+
+    @field_validator("size")
+    @classmethod
+    def _of_bounded_pixels(cls, size: tuple[int, int] | None) -> tuple[int, int] | None:
+        if size is not None and size[0] * size[1] > MAX_PIXELS:
+            raise ValueError(
+                f"{size[0]} × {size[1]} is more than the {MAX_PIXELS // 10**6} million pixels allowed"
+            )
+        return size
 
     @field_serializer("left_out", "folded")
     def _in_order(self, value: frozenset[int]) -> list[int]:

@@ -12,7 +12,6 @@ from ..core.recipe import Gather, Recipe, Rhythm, Take
 from ..core.sequence import gather as gathering
 from ..core.sequence.first import first_recipe, unused
 from ..core.sequence.gather import Found, gather, majority_size
-from ..core.sequence.names import title_of
 from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
 from ..core.sequence.rhythm import own_rhythm
@@ -65,16 +64,9 @@ def make_project(
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
-    alike = together.pattern != "*"
-    title = title or (title_of(together.pattern) if alike else _titles(sequences))
+    title = title or together.title
     recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
     return projects.create(session, title, together.document(), frames, recipe)
-
-
-def _titles(sequences: Sequence[gathering.Sequence]) -> str:
-    """A name for sequences whose own have nothing in common: those of the first few."""
-    titles = list(dict.fromkeys(title_of(sequence.pattern) for sequence in sequences))
-    return ", ".join(titles[:3]) + (" and more" if len(titles) > 3 else "")
 
 
 def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import Annotated, Any
 
-from fastapi import Depends, Path, Request
+from fastapi import Depends, Path, Request, Response
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -27,6 +27,11 @@ FOR_EVER = "private, max-age=31536000, immutable"
 def answers(media_type: str) -> dict[int | str, dict[str, Any]]:
     """For the API's document: the route answers with a file of this type."""
     return {200: {"content": {media_type: {"schema": {"type": "string", "format": "binary"}}}}}
+
+
+def lasting(data: bytes | str, media_type: str, **headers: str) -> Response:
+    """An answer that the browser may keep: whatever its address names never changes."""
+    return Response(data, media_type=media_type, headers={**headers, "cache-control": FOR_EVER})
 
 
 PNG, WEBP = answers("image/png"), answers("image/webp")

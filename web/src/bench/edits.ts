@@ -160,21 +160,21 @@ let travelling = Promise.resolve();
 
 type Answer = Parameters<typeof data>[0];
 
-/** What is no change of the recipe is asked for after the changes made before it, one after the other. */
-function travel(ask: () => Answer): void {
+/** What is no change of the recipe is asked for after the changes made before it, one after the other, if it still can be. */
+function travel(ask: () => Answer | null): void {
   const number = useEdits.getState().asked + 1;
   useEdits.setState({ asked: number });
   travelling = travelling.then(() => step(number, ask));
 }
 
-async function step(number: number, ask: () => Answer): Promise<void> {
+async function step(number: number, ask: () => Answer | null): Promise<void> {
   await sent(number);
   try {
-    const info = await data<ProjectInfo>(ask());
-    if (queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
+    const answer = ask();
+    const info = answer && (await data<ProjectInfo>(answer));
+    if (info && queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
   } catch (error) {
-    // Asked for once more than there was something to undo: it is as it should be.
-    if (!(error instanceof ApiError && error.status === 409)) tellError(error);
+    tellError(error);
   }
   useEdits.setState({ over: number });
   void send(true);
@@ -264,14 +264,14 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
           gesture,
         ),
       release: () => void send(true),
-      undo: () => {
-        if (project.undo || underWay(useEdits.getState()))
-          travel(() => api.POST("/api/projects/{project_id}/undo", { params }));
-      },
-      redo: () => {
-        if (project.redo || underWay(useEdits.getState()))
-          travel(() => api.POST("/api/projects/{project_id}/redo", { params }));
-      },
+      undo: () =>
+        travel(() =>
+          cached(projectId)?.undo ? api.POST("/api/projects/{project_id}/undo", { params }) : null,
+        ),
+      redo: () =>
+        travel(() =>
+          cached(projectId)?.redo ? api.POST("/api/projects/{project_id}/redo", { params }) : null,
+        ),
       join: (other: string) =>
         travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),
     };

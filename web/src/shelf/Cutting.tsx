@@ -75,37 +75,29 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
               of {clip.count}, at {seconds(at).toFixed(2)} s
             </span>
           </Row>
-          <Row label="From">
-            <NumberField
-              label="First frame taken"
-              value={first}
-              min={1}
-              max={clip.count}
-              onCommit={(number) => {
-                begin(number);
-                look(number);
-              }}
-            />
-            <Button className="h-[26px]!" title="I" onClick={() => begin(at)}>
-              Begin here
-            </Button>
-          </Row>
-          <Row label="To">
-            <NumberField
-              label="Last frame taken"
-              value={last}
-              min={1}
-              max={clip.count}
-              onCommit={(number) => {
-                end(number);
-                look(number);
-              }}
-            />
-            <Button className="h-[26px]!" title="O" onClick={() => end(at)}>
-              End here
-            </Button>
-            <span className="text-ink-2">{length.toFixed(2)} s long</span>
-          </Row>
+          {(
+            [
+              ["From", "First frame taken", first, begin, "Begin here", "I"],
+              ["To", "Last frame taken", last, end, "End here", "O"],
+            ] as const
+          ).map(([row, label, value, set, here, key]) => (
+            <Row key={row} label={row}>
+              <NumberField
+                label={label}
+                value={value}
+                min={1}
+                max={clip.count}
+                onCommit={(number) => {
+                  set(number);
+                  look(number);
+                }}
+              />
+              <Button className="h-[26px]!" title={key} onClick={() => set(at)}>
+                {here}
+              </Button>
+              {row === "To" && <span className="text-ink-2">{length.toFixed(2)} s long</span>}
+            </Row>
+          ))}
           <Row label="Thin out">
             <span className="text-ink-2">one in</span>
             <NumberField label="One frame in" value={step} min={1} max={1000} onCommit={setStep} />

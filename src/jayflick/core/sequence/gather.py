@@ -11,12 +11,14 @@ from typing import Any
 from ..errors import InputError
 from ..pictures.header import Header
 from ..pictures.looks import Looks
-from .names import labels_of, split_names
+from .names import labels_of, split_names, title_of
 
 MOST_NAMED = 1000
 """The most missing numbers that are listed one by one."""
 MOST_HELD = 1000
 """Missing numbers that can be made good at most: past that, a gap is a leap in the numbering."""
+UNLIKE = "*"
+"""The pattern of sequences put together whose names have nothing in common."""
 LEAST_TIMES = 4
 """Different times that files must have before anything is said of their order."""
 CLOSED = 0.25
@@ -66,6 +68,13 @@ class Sequence:
     @property
     def numbers(self) -> list[int]:
         return [found.number for found in self.files if found.number is not None]
+
+    @property
+    def title(self) -> str:
+        """A name for people; of sequences put together that have no name in common, those of the first few."""
+        patterns = [part.pattern for part in self.parts] if self.pattern == UNLIKE else [self.pattern]
+        titles = list(dict.fromkeys(title_of(pattern) for pattern in patterns))
+        return ", ".join(titles[:3]) + (" and more" if len(titles) > 3 else "")
 
     def document(self) -> dict[str, Any]:
         """The sequence as the gather report states it."""
@@ -185,7 +194,7 @@ def _common(patterns: list[str]) -> str:
     """What patterns have in common, with a star for each word in which they differ."""
     split = [re.split(r"([\s_.\-/]+)", pattern) for pattern in patterns]
     if len({len(words) for words in split}) > 1:
-        return "*"
+        return UNLIKE
     return "".join(column[0] if len(set(column)) == 1 else "*" for column in zip(*split, strict=True))
 
 

@@ -14,7 +14,7 @@ from ...core.pictures.clip import Cut
 from ...core.stages import stage_key
 from .. import frame_sets, imports, projects
 from ..intake import Intake
-from ..parts import FOR_EVER, WEBP, ImportId, Parts, Reading, Sha256
+from ..parts import WEBP, ImportId, Parts, Reading, Sha256, lasting
 from ..schemas import (
     Choice,
     FileTaken,
@@ -114,7 +114,7 @@ def get_clip_frame(
         return service.decoders.glimpse(service.store.read(sha256), name, number).picture
 
     data = service.stages.obtain("glimpse", stage_key("glimpse", 1, sha256, number), make)
-    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+    return lasting(data, "image/webp")
 
 
 @router.post("/{import_id}/clips/{sha256}")

@@ -16,7 +16,7 @@ from ...core.stages import stage_key
 from ...core.timing.shots import Shot
 from .. import projects
 from ..models import Result, Revision
-from ..parts import FOR_EVER, PNG, WEBP, Parts, Reading, Sha256, answers
+from ..parts import PNG, WEBP, Parts, Reading, Sha256, answers, lasting
 from ..pictures import thumb_of
 from ..projects import NotFound
 
@@ -34,7 +34,7 @@ def get_thumb(sha256: Sha256, service: Parts) -> Response:
         data = thumb_of(service.stages, service.store, sha256)
     except FileNotFoundError:
         raise NotFound("there is no such picture") from None
-    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+    return lasting(data, "image/webp")
 
 
 @router.get(
@@ -68,7 +68,7 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
 def _png(picture: Any) -> Response:
     out = BytesIO()
     Image.fromarray(picture).save(out, "PNG", compress_level=1)
-    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": FOR_EVER})
+    return lasting(out.getvalue(), "image/png")
 
 
 def _result(session: Session, result_id: int) -> Result:
@@ -94,11 +94,7 @@ def get_file(
     kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
     named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
-    return Response(
-        data,
-        media_type="image/gif",
-        headers={"content-disposition": f"{kind}; {named}", "cache-control": FOR_EVER},
-    )
+    return lasting(data, "image/gif", **{"content-disposition": f"{kind}; {named}"})
 
 
 @router.get("/results/{result_id}/frames/{index}", responses=PNG, response_class=Response)
@@ -124,4 +120,4 @@ def get_played_frame(result_id: int, index: int, service: Parts, session: Readin
         return wanted
 
     data = service.stages.obtain("played", key(index), make)
-    return Response(data, media_type="image/png", headers={"cache-control": FOR_EVER})
+    return lasting(data, "image/png")

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 
 from .. import exports, frame_sets, prints, projects, rhythms
-from ..parts import FOR_EVER, WEBP, Parts, ProjectId, Reading, Service, answers
+from ..parts import WEBP, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
     Edit,
     FrameSetInfo,
@@ -40,11 +40,8 @@ def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Resp
 @router.get("/{project_id}/frames/{frame_set}", response_model=FrameSetInfo)
 def get_frames(project_id: ProjectId, frame_set: int, session: Reading, service: Parts) -> Response:
     """One of a project's sets of frames, which never changes; frames brought in anew are another set."""
-    return Response(
-        projects.frame_set(session, project_id, frame_set, service.frames).model_dump_json(),
-        media_type="application/json",
-        headers={"cache-control": FOR_EVER},
-    )
+    info = projects.frame_set(session, project_id, frame_set, service.frames)
+    return lasting(info.model_dump_json(), "application/json")
 
 
 @router.get(
@@ -61,7 +58,7 @@ def get_prints(
 ) -> Response:
     """A sheet of 6 by 6 small pictures of a set's frames in order, each in a room of 160 by 112 pixels."""
     data = prints.sheet(session, service.frames, service.stages, service.store, project_id, frame_set, page)
-    return Response(data, media_type="image/webp", headers={"cache-control": FOR_EVER})
+    return lasting(data, "image/webp")
 
 
 @router.put("/{project_id}/recipe", response_model=ProjectInfo)
