@@ -189,6 +189,35 @@ def test_missing_numbers_are_held_or_blended() -> None:
     assert filled.places == (1, 2, 2, 2, 3)
 
 
+@pytest.mark.parametrize("times", [(10, 50, 10), (50, 10, 10)])
+def test_a_folded_frame_gives_its_time_to_the_one_before(times: tuple[int, ...]) -> None:
+    holds = {place: time * HUNDREDTH for place, time in enumerate(times, 1)}
+    plan = plan_rhythm(Gather(folded=frozenset({2})), Rhythm(holds=holds), [0] * 3)
+    assert plan.positions == (1, 3)
+    assert [duration // HUNDREDTH for duration in plan.durations] == [60, 10]
+
+
+@given(st.sets(st.integers(1, 8)), st.dictionaries(st.integers(1, 8), st.integers(1, SECOND)))
+def test_folding_never_changes_how_long_it_all_lasts(folded: set[int], holds: dict[int, int]) -> None:
+    rhythm = Rhythm(rate="25", holds=holds)
+    whole = plan_rhythm(Gather(), rhythm, [0] * 8)
+    assert sum(plan_rhythm(Gather(folded=frozenset(folded)), rhythm, [0] * 8).durations) == sum(whole.durations)
+
+
+def test_missing_numbers_beside_a_frame_left_out_are_made_good_from_those_that_are_used() -> None:
+    gaps = missing_after([1, 2, 5, 6])  # 3 and 4 are missing
+    for unwanted, shots, held in (
+        (2, ["1", "1x128+3x128", "1x64+3x192", "3", "4"], [6, 2, 2]),
+        (3, ["1", "2", "2x192+4x64", "2x128+4x128", "4"], [2, 6, 2]),
+    ):
+        out = frozenset({unwanted})
+        blended = plan_rhythm(Gather(gaps="blend", left_out=out), Rhythm(rate="50"), gaps)
+        assert [str(shot) for shot in blended.shots] == shots
+        assert set(blended.durations) == {2 * HUNDREDTH}
+        longer = plan_rhythm(Gather(gaps="hold", left_out=out), Rhythm(rate="50"), gaps)
+        assert [duration // HUNDREDTH for duration in longer.durations] == held
+
+
 def test_nothing_is_missing_between_two_sequences_nor_where_numbers_leap() -> None:
     parts = [{"first": 1, "last": 2}, {"first": 3, "last": 5}]
     assert missing_after([1, 2, 11, 14, 15], {"parts": parts}) == [0, 0, 2, 0, 0]

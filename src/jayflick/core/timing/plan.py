@@ -117,25 +117,25 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], span: Span | Non
     each = _usual_times(rhythm, len(order))
     left_out, folded, held, still = gather.left_out, gather.folded, rhythm.holds.get, Shot.still
     steps: list[_Step] = []
+    between: list[Time | None] = []
+    """What lies between the last step and the place at hand: missing numbers with their times, and ``None``
+    for a frame that is left out."""
     for place in range(first, last + 1):
         position = order[place - 1]
         if position in left_out:
-            continue
-        if steps and position in folded:
-            steps[-1] = _longer(steps[-1], each[place], rhythm)
+            between.append(None)
         else:
-            steps.append(_Step(place, still(position), held(place, each[place])))
-        gap = gaps[position - 1]
-        if not gap or place == last or order[place] != position + 1:
-            continue
-        if gather.gaps == "hold":
-            steps[-1] = _longer(steps[-1], each[place] * gap, rhythm)
-        elif gather.gaps == "blend":
-            _few_enough(len(steps) + gap)
-            here, following = steps[-1].shot, Shot.still(position + 1)
-            steps += [
-                _Step(place, blend(here, following, i / (gap + 1)), each[place]) for i in range(1, gap + 1)
-            ]
+            if steps and gather.gaps != "skip":
+                _few_enough(len(steps) + len(between))
+                steps += _made_good(steps.pop(), still(position), between, gather, rhythm)
+            between = []
+            time = held(place, each[place])
+            if steps and position in folded:
+                steps[-1] = _longer(steps[-1], time)
+            else:
+                steps.append(_Step(place, still(position), time))
+        if position and place < last and order[place] == position + 1:
+            between += [each[place]] * gaps[position - 1]
     if not steps:
         raise InputError("all frames of the range are left out", remedy="use at least one of them")
     return steps
@@ -158,9 +158,23 @@ def _per_frame(rate: str) -> Time:
     return time.numerator if time.denominator == 1 else time
 
 
-def _longer(step: _Step, by: Time, rhythm: Rhythm) -> _Step:
-    """A delay given by hand is what the frame lasts, whatever it stands for."""
-    return step if step.place in rhythm.holds else step._replace(time=step.time + by)
+def _longer(step: _Step, by: Time) -> _Step:
+    return step._replace(time=step.time + by)
+
+
+def _made_good(
+    step: _Step, following: Shot, between: Sequence[Time | None], gather: Gather, rhythm: Rhythm
+) -> list[_Step]:
+    """A step and what makes good the missing numbers between it and the frame that follows.
+
+    Held, unless the step's own delay was set by hand: that is what it lasts, whatever it stands for. Or blended,
+    each number at its own share of the way, so that a frame left out among them is never seen.
+    """
+    missing = [(slot, time) for slot, time in enumerate(between, 1) if time is not None]
+    if gather.gaps == "hold":
+        return [step if step.place in rhythm.holds else _longer(step, sum(time for _, time in missing))]
+    share = 1 / (len(between) + 1)
+    return [step, *(_Step(step.place, blend(step.shot, following, slot * share), time) for slot, time in missing)]
 
 
 def _dissolved(steps: list[_Step], over: int) -> list[_Step]:
