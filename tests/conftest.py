@@ -30,6 +30,23 @@ def moving_square(count: int = 6, width: int = 48, height: int = 32, *, soft: bo
     return frames
 
 
+def lit_ball(count: int, width: int = 240, height: int = 136) -> Pictures:
+    """A lit ball crossing black, with the grain a camera or a clip leaves in the dark. RGBA."""
+    y, x = np.mgrid[0:height, 0:width]
+    random = np.random.default_rng(8)
+    frames = []
+    for index in range(count):
+        across = (x - 60 - 5 * index) / 34
+        down = (y - height / 2) / 34
+        far = across**2 + down**2
+        light = np.clip(0.7 * np.sqrt(np.clip(1 - far, 0, 1)) - 0.5 * across - 0.5 * down, 0, 1) * (far < 1)
+        glow = 10 * np.exp(-far / 6) + random.normal(0.3, 0.5, (height, width))
+        frame = np.full((height, width, 4), 255, np.uint8)
+        frame[:, :, :3] = np.clip(light[:, :, None] * (230, 160, 90) + glow[:, :, None], 0, 255)
+        frames.append(frame)
+    return frames
+
+
 def save_frames(folder: Path, frames: Pictures, name: str = "square_{}.png", first: int = 1) -> list[Path]:
     """Frames as PNG files with unpadded numbers."""
     folder.mkdir(parents=True, exist_ok=True)

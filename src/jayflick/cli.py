@@ -24,6 +24,7 @@ from .core.pictures.clip import Cut
 from .core.recipe import Recipe
 from .core.render import Rendered, render
 from .core.sequence.files import FileFrame, list_files, look_at, project_in, read_file
+from .core.sequence.first import with_dither_chosen
 from .core.sequence.gather import Sequence as Sequence_
 from .core.sequence.gather import gather, missing_after
 from .core.sequence.project_file import ProjectFile
@@ -34,6 +35,11 @@ from .core.whole import write_whole
 
 
 class _Parser(argparse.ArgumentParser):
+    """Options are written out: a script must mean the same when another option is added."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__(**options, allow_abbrev=False)
+
     def error(self, message: str) -> NoReturn:
         raise InputError(message, remedy=f"see '{self.prog} --help'")
 
@@ -103,7 +109,7 @@ def _parser() -> argparse.ArgumentParser:
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--colours", type=int, help="2..256")
-    make.add_argument("--dither", choices=("none", "diffusion"))
+    make.add_argument("--dither", choices=("none", "diffusion"), help="otherwise what suits the frames")
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
     make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
@@ -148,7 +154,7 @@ def _make(options: argparse.Namespace) -> None:
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
         taken_out = Path(scratch) / "frames"
         taken_out.mkdir()
-        files = list_files(options.input)
+        files = list_files(options.input, output)
         project = None if options.recipe else project_in(files)
         pattern_notes: list[str] = []
         if project is not None:
@@ -159,7 +165,10 @@ def _make(options: argparse.Namespace) -> None:
             frames, sequence, pattern_notes = _frames(files, options.input, taken_out, cut, decided=decided)
             recipe = _recipe(options, Recipe(rhythm=own_rhythm(sequence.files)))
         read = time.perf_counter() - begun
-        rendered = render(recipe, frames, recipe.outputs[0].id, Stages(Path(scratch) / "stages"))
+        stages = Stages(Path(scratch) / "stages")
+        if project is None and not options.recipe and options.dither is options.dither_amount is None:
+            recipe = with_dither_chosen(recipe, frames, stages)
+        rendered = render(recipe, frames, recipe.outputs[0].id, stages)
     if folder:
         _write_frames(rendered, output)
     else:
@@ -412,15 +421,14 @@ def _gather(options: argparse.Namespace) -> None:
     document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
     if options.json:
         print(json.dumps(document, indent=2, ensure_ascii=False))
-        return
-    for entry in document["sequences"]:
+    for entry in document["sequences"] if not options.json else []:
         span = f", {entry['first']} to {entry['last']}" if entry["first"] is not None else ""
         sizes = ", ".join(entry["sizes"])
         print(f"{printable(entry['pattern'])}: {entry['count']} frames{span}, {sizes}")
         for problem in entry["problems"]:
             file = f"{printable(problem['file'])}: " if problem["file"] else ""
             print(f"  {file}{problem['message']}; {problem['remedy']}")
-    for item in document["ignored"]:
+    for item in ignored if not options.json else []:
         print(f"ignored {printable(item['file'])}: {item['message']}")
     if not sequences:
         raise _none_of(ignored, options.input)

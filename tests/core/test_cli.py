@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 
 from jayflick.cli import main
-from tests.conftest import moving_square, save_frames
+from tests.conftest import lit_ball, moving_square, save_frames
 
 Outcome = tuple[int, str, str]
 
@@ -77,6 +77,36 @@ def test_a_recipe_and_options_on_top_of_it(run, folder: Path, tmp_path: Path) ->
     arguments = ["make", folder, "-o", tmp_path / "a.gif", "--recipe", tmp_path / "recipe.json", "--json"]
     assert json.loads(run(*arguments)[1])["duration_ms"] == 1200
     assert json.loads(run(*arguments, "--delay", "4cs", "--force")[1])["duration_ms"] == 480
+
+
+def test_options_are_never_guessed_and_a_result_is_never_a_frame(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    status, _, err = run("make", folder, "-o", tmp_path / "a.gif", "--gap", "hold")
+    assert (status, "--gap" in err) == (2, True)
+    loop = folder / "loop.gif"
+    for output in (f"{folder}/played/", loop):
+        for _ in range(2):
+            status, printed, _ = run("make", f"{folder}/square_*.png", "-o", output, "--json", "--force")
+            assert (status, json.loads(printed)["count"]) == (0, 12)
+    assert run("make", folder, "-o", loop, "--force")[0] == 2  # played/ is another sequence
+    assert run("make", loop, "-o", loop, "--force")[0] == 0  # named itself, it is reworked
+
+
+def test_gather_without_a_usable_frame_is_bad_input_in_both_forms(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    (tmp_path / "notes.txt").write_text("hello")
+    status, printed, err = run("gather", tmp_path, "--json")
+    assert (status, json.loads(printed)["sequences"], err.count("\n")) == (2, [], 1)
+    assert run("gather", tmp_path)[0] == 2
+
+
+def test_a_new_loop_is_dithered_only_where_that_serves_it(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    save_frames(tmp_path / "sky", moving_square(6, 192, 128))  # dither on a gradient costs twice the bytes
+    save_frames(tmp_path / "ball", lit_ball(6))
+    for folder, colours, dither in (("sky", 64, "none"), ("ball", 128, "diffusion")):
+        arguments = ["make", tmp_path / folder, "-o", tmp_path / "a.gif", "--colours", colours, "--force"]
+        report = json.loads(run(*arguments, "--json")[1])
+        assert report["options"]["outputs"][0]["tuning"]["dither"] == dither
+        named = json.loads(run(*arguments, "--dither", dither, "--json")[1])
+        assert report["bytes"] == named["bytes"]
 
 
 def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from jayflick.core.errors import InputError
-from jayflick.core.framing.alpha import settle, taken_out
+from jayflick.core.framing.alpha import settle, unmatte
 from jayflick.core.framing.scale import frame_picture
 from jayflick.core.framing.size import place
 from jayflick.core.pictures.header import Header
@@ -92,10 +92,10 @@ def ring(over: int | None) -> np.ndarray:
 
 
 @pytest.mark.parametrize(("over", "rim", "colour"), [(0, "black", "#000000"), (255, "white", "#ffffff")])
-def test_a_rim_is_recognised_and_taken_out(over: int, rim: str, colour: str) -> None:
+def test_a_rim_is_recognised_and_unmatte(over: int, rim: str, colour: str) -> None:
     straight, rimmed = ring(None), ring(over)
     assert (look(straight).rim, look(rimmed).rim) == ("", rim)
-    mended = taken_out(rimmed, colour)
+    mended = unmatte(rimmed, colour)
     seen = straight[:, :, 3] > 40  # below that 8 bits hold too little of the colour
     assert np.abs(mended.astype(int) - straight)[seen].max() <= 4
     np.testing.assert_array_equal(mended[:, :, 3], straight[:, :, 3])
@@ -107,9 +107,7 @@ def test_a_rim_is_recognised_and_taken_out(over: int, rim: str, colour: str) -> 
 def test_what_multiplied_alpha_holds_is_what_pillow_makes_of_it() -> None:
     multiplied = np.asarray(Image.fromarray(ring(None)).convert("RGBa")).copy()  # Pillow as the reference
     assert look(multiplied).rim == "black"
-    assert (
-        np.abs(taken_out(multiplied, "#000000").astype(int) - ring(None))[ring(None)[:, :, 3] > 40].max() <= 4
-    )
+    assert np.abs(unmatte(multiplied, "#000000").astype(int) - ring(None))[ring(None)[:, :, 3] > 40].max() <= 4
 
 
 @pytest.mark.parametrize("level", [20, 240])

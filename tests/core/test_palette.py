@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jayflick.core.dither.quantise import Quantiser
 from jayflick.core.palette.choose import choose_palette
 from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
 from jayflick.core.palette.levels import COARSE, EACH, FINE, SOFT, Levels
@@ -30,8 +31,45 @@ def test_the_nearest_entry_is_the_nearest_of_all(seed: int, entries: int) -> Non
     whole = np.rint(oklab_of_srgb(colours.astype(np.float64), LINEAR) * SCALE).astype(np.int64)
     distances = ((whole[:, None, :] - near.entries.T[None].astype(np.int64)) ** 2).sum(axis=2)
     for (r, g, b), row in zip(colours.tolist(), distances, strict=True):
-        pick = fill_cell(r, g, b, near.entries, LINEAR, near.candidates, near.table, EACH.index, EACH.middle)
+        tables = near.candidates, near.table, near.exact, EACH.index, EACH.middle
+        pick = fill_cell(r, g, b, near.entries, LINEAR, *tables)
         assert row[pick] == row.min()
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(2, 255), st.sampled_from([0, 60, 100]), st.booleans())
+def test_a_colour_of_the_palette_shows_itself_and_flat_areas_stay_flat(
+    seed: int, entries: int, amount: int, few: bool
+) -> None:
+    """However colours share cells of the look-up, whatever errors reach a pixel: black is black."""
+    random = np.random.default_rng(seed)
+    spread = int(random.choice([4, 40, 256]))  # crowded dark palettes as well as wide ones
+    palette = np.unique(random.integers(0, spread, (entries, 3)).astype(np.uint8), axis=0)
+    frame = np.full((24, 40, 4), 255, np.uint8)
+    held = random.integers(0, len(palette), (24, 40))
+    held[:, 20:] = held[0, 20]  # flat
+    frame[:, :, :3] = palette[held]
+    frame[8:12, 4:36, :3] = random.integers(0, 256, (4, 32, 3))  # with colours it has not, across both halves
+    levels = EACH if few else SOFT if amount else FINE
+    quantiser = Quantiser(Nearest.of(palette, levels), 24, 40, amount=amount, reach=0)
+    quantiser.take(frame, slice(0, 24), quantiser.carry())
+    shown = palette[quantiser.shown]
+    of_palette = (frame[:, :, None, :3] == palette[None, None]).all(axis=3).any(axis=2)
+    np.testing.assert_array_equal(shown[of_palette], frame[:, :, :3][of_palette])
+
+
+def test_the_page_colour_is_in_the_palette_exactly() -> None:
+    random = np.random.default_rng(2)
+    frame = np.full((200, 300, 4), 255, np.uint8)
+    frame[:, :, :3] = random.integers(0, 256, (200, 300, 3))  # more colours than are counted one by one
+    frame[:4, :64, :3] = (0x26, 0x2A, 0x2E)
+    colours = choose_palette(counted(frame), 32, (0x26, 0x2A, 0x2E))
+    assert [0x26, 0x2A, 0x2E] in colours.tolist()
+    assert len(colours) <= 32
+    dark = np.minimum(frame, [9, 9, 9, 255]).astype(np.uint8)
+    assert [200, 200, 200] not in choose_palette(
+        counted(dark), 32, (200, 200, 200)
+    ).tolist()  # it does not occur
 
 
 def test_few_colours_are_kept_exactly() -> None:

@@ -3,14 +3,18 @@
 import os
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from PIL import Image
 from pydantic import ValidationError
 
 from jayflick.core.errors import Cancelled, InputError
+from jayflick.core.gif import encoder
 from jayflick.core.gif.reader import describe, read_gif
 from jayflick.core.recipe import Alpha, Framing, Gather, Output, Recipe, Rhythm, Size, Tuning
 from jayflick.core.render import Framed, Progress, Rendered, render
@@ -55,17 +59,151 @@ def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_pa
         render(wish, frames, "page", stages)
         return dict(stages.runs)
 
-    pixels = {"palette": 1, "encoding": 1, "measure": 1}
+    coded = {"pictures": 1, "encoding": 1, "measure": 1}
+    pixels = {"palette": 1, **coded}
     assert runs(recipe()) == {"framing": 6, **pixels}
     assert runs(recipe()) == {}
     assert (
         runs(recipe({"rate": "12", "holds": {2: 705_600_000}, "repeat": 3})) == {}
     )  # time never touches pixels
-    assert runs(recipe(tuning=Tuning(colours=32, amount=10))) == {"encoding": 1, "measure": 1}
-    assert runs(recipe(tuning=Tuning(colours=31))) == pixels
-    assert runs(recipe({"direction": "reverse"})) == {"encoding": 1, "measure": 1}
+    assert runs(recipe(tuning=Tuning(colours=8))) == pixels
+    assert runs(recipe({"direction": "reverse"})) == coded
     assert runs(recipe({"last": 3})) == pixels
     assert runs(recipe(size=Size(width=20))) == {"framing": 6, **pixels}
+
+
+def noise(folder: Path, count: int, *, soft: bool = True) -> list[FileFrame]:
+    """Frames of more colours than are counted one by one, some pixels soft."""
+    random = np.random.default_rng(4)
+    frames = []
+    for _ in range(count):
+        frame = np.full((80, 96, 4), 255, np.uint8)
+        frame[:, :, :3] = random.integers(0, 256, (80, 96, 3))
+        if soft:
+            frame[:20, :, 3] = random.integers(0, 256, (20, 96))
+        frames.append(frame)
+    return list(look_at(save_frames(folder, frames), folder)[1].values())
+
+
+RECIPES = st.builds(
+    lambda rhythm, gather, output: Recipe.model_validate(
+        {"rhythm": rhythm, "gather": gather, "outputs": [output]}
+    ),
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "direction": st.sampled_from(["forward", "reverse", "there-and-back"]),
+            "first": st.integers(1, 2),
+            "last": st.integers(3, 5),
+            "order": st.sampled_from([[0], [0, 0], [1, 0, 2, 1], [3, 2, 1]]).map(lambda o: o * 2),
+            "repeat": st.integers(0, 2),
+            "rate": st.sampled_from(["12", "24"]),
+            "dissolve": st.integers(0, 2),
+        },
+    ).filter(lambda rhythm: not ("order" in rhythm and "last" in rhythm)),
+    st.fixed_dictionaries({}, optional={"over": st.sampled_from(["#000000", "#ffffff"])}),
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "size": st.sampled_from([{}, {"width": 96}, {"width": 40}, {"width": 50, "height": 50}]),
+            "alpha": st.fixed_dictionaries(
+                {
+                    "edges": st.sampled_from(["cutoff", "matte", "fill"]),
+                    "cutoff": st.sampled_from([90, 128]),
+                    "matte": st.sampled_from(["#262a2e", "#ffffff"]),
+                }
+            ),
+            "tuning": st.fixed_dictionaries(
+                {
+                    "colours": st.sampled_from([16, 255, 256]),
+                    "dither": st.sampled_from(["none", "diffusion"]),
+                    "amount": st.sampled_from([0, 30, 60]),
+                    "tolerance": st.sampled_from([0, 1, 20]),
+                }
+            ),
+        },
+    ),
+)
+
+
+@pytest.fixture(scope="module")
+def noisy(tmp_path_factory: pytest.TempPathFactory) -> list[FileFrame]:
+    return noise(tmp_path_factory.mktemp("noise"), 5)
+
+
+@settings(max_examples=25, deadline=None)
+@given(RECIPES, RECIPES)
+def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
+    noisy: list[FileFrame], one: Recipe, other: Recipe
+) -> None:
+    """The law of all stages, for any two recipes; and equal pictures are never coded twice."""
+    with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+        patch.setattr(encoder, "LONG", 10_000)  # so that not every row is counted
+        warm, fresh = Stages(Path(folder) / "warm"), Stages(Path(folder) / "fresh")
+        first = render(one, noisy, "page", warm)
+        warm.runs.clear()
+        second = render(other, noisy, "page", warm)
+        alone = render(other, noisy, "page", fresh)
+        assert second.data == alone.data
+        assert (second.info, second.costs, second.pixels) == (alone.info, alone.costs, alone.pixels)
+        if first.untimed == second.untimed and len(first.plan.shots) > 1:
+            assert warm.runs["encoding"] == 0
+
+
+@pytest.mark.parametrize(
+    ("soft", "before", "after"),
+    [
+        (True, {"repeat": 0}, {"repeat": 1}),
+        (True, {"alpha": {"matte": "#123456"}}, {"alpha": {"matte": "#654321"}}),
+        (True, {"alpha": {"edges": "fill", "cutoff": 3}}, {"alpha": {"edges": "fill", "cutoff": 200}}),
+        (False, {"alpha": {"edges": "cutoff"}}, {"alpha": {"edges": "matte"}}),
+        (True, {"tuning": {"dither": "none", "amount": 9}}, {"tuning": {"dither": "none", "amount": 90}}),
+        (True, {"tuning": {"dither": "none"}}, {"tuning": {"amount": 0}}),
+        (True, {"tuning": {"colours": 255}}, {"tuning": {"colours": 256}}),
+        (True, {"tuning": {"tolerance": 0}}, {"tuning": {"tolerance": 1}}),
+        (True, {"size": {"fit": "cover"}}, {"size": {"width": 96}}),
+        (False, {"gather": {}}, {"gather": {"over": "#000000"}}),
+        (False, {"framing": {}}, {"framing": {"crop": [0, 0, 96, 80]}}),
+        (True, {"budget": 2000}, {"budget": 9000}),
+    ],
+)
+def test_a_setting_that_can_alter_no_pixel_codes_none(
+    tmp_path: Path, soft: bool, before: dict[str, object], after: dict[str, object]
+) -> None:
+    frames = noise(tmp_path / "in", 3, soft=soft)
+    stages = Stages(tmp_path / "stages")
+
+    def wish(facts: dict[str, object]) -> Recipe:
+        shared = {key: facts[key] for key in ("gather", "framing") if key in facts}
+        output = {key: facts[key] for key in ("alpha", "tuning", "size", "budget") if key in facts}
+        rhythm = {"repeat": facts.get("repeat", 0)}
+        return Recipe.model_validate({**shared, "rhythm": rhythm, "outputs": [output]})
+
+    render(wish(before), frames, "page", stages)
+    stages.runs.clear()
+    again = render(wish(after), frames, "page", stages)
+    assert stages.runs == {}
+    assert again.data == render(wish(after), frames, "page", Stages(tmp_path / "fresh")).data
+
+
+def test_art_of_few_colours_is_coded_once_however_many_are_allowed(tmp_path: Path) -> None:
+    flat = [(frame // 64 * 64) | np.array([0, 0, 0, 255], np.uint8) for frame in moving_square(6)]
+    drawn = list(look_at(save_frames(tmp_path / "flat", flat), tmp_path)[1].values())
+    stages = Stages(tmp_path / "stages")
+    first = render(recipe(tuning=Tuning(colours=64)), drawn, "page", stages)
+    again = render(recipe(tuning=Tuning(colours=128, amount=7)), drawn, "page", stages)
+    assert (again.data, again.pixels, stages.runs["encoding"]) == (first.data, first.pixels, 1)
+
+
+@pytest.mark.parametrize("tuning", [{"dither": "none"}, {"amount": 80}, {"tolerance": 30}])
+def test_the_way_back_is_the_way_there(
+    noisy: list[FileFrame], tmp_path: Path, tuning: dict[str, object]
+) -> None:
+    wish = recipe({"direction": "there-and-back"}, tuning=Tuning.model_validate({"colours": 24, **tuning}))
+    pictures = list(read_gif(render(wish, noisy, "page", Stages(tmp_path)).data).pictures())
+    assert len(pictures) == 8
+    for step in (1, 2, 3):
+        np.testing.assert_array_equal(pictures[4 - step], pictures[(4 + step) % 8])
 
 
 def test_a_change_of_time_alone_leaves_the_pictures_as_they_are(

@@ -1,15 +1,21 @@
 """Worked examples and constants that others have published."""
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 import skimage.data
 from benchmarks.encoders import ours, palette_filters
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
+from jayflick.core.dither.choose import suits_dither
 from jayflick.core.gif import lzw
+from jayflick.core.gif.encoder import encode_gif, share_palette
 from jayflick.core.gif.reader import read_gif
 from jayflick.core.palette.oklab import LINEAR, oklab_of_srgb
-from tests.conftest import Pictures
+from jayflick.core.quality.ssim import ssim
+from jayflick.demo.lamp import draw_lamp
+from tests.conftest import Pictures, lit_ball
 
 SAMPLE_ROWS = ["1111122222"] * 3 + ["1110000222"] * 2 + ["2220000111"] * 2 + ["2222211111"] * 3
 SAMPLE_CODES = "8C 2D 99 87 2A 1C DC 33 A0 02 75 EC 95 FA A8 DE 60 8C 04 91 4C 01"
@@ -51,6 +57,36 @@ def panned(name: str, count: int = 4, width: int = 220, height: int = 160) -> Pi
         frame[:, :, :3] = photograph[40 : 40 + height, 60 + 9 * index : 60 + 9 * index + width]
         frames.append(frame)
     return frames
+
+
+def gliding(count: int = 6) -> Pictures:
+    """The demo's lamp, in part."""
+    parts = [draw_lamp(index, 48)[120:360, 300:700, :3] for index in range(count)]
+    return [np.dstack([part, np.full(part.shape[:2], 255, np.uint8)]) for part in parts]
+
+
+@pytest.mark.parametrize(
+    ("name", "frames"),
+    [("lamp", gliding), ("ball", lambda: lit_ball(12)), ("coffee", lambda: panned("coffee"))],
+)
+@pytest.mark.parametrize("colours", [24, 128])
+def test_dither_is_chosen_only_where_nobody_would_undo_it(
+    name: str, frames: Callable[[], Pictures], colours: int
+) -> None:
+    """Within 0.01 SSIM of undithered, as scikit-image measures it, and at most 1.35 times its bytes."""
+    pictures = frames()
+    wanted = np.vstack([frame[:, :, :3] for frame in pictures])
+    files, likeness = [], []
+    for amount in (0, 60):
+        files.append(encode_gif(pictures, share_palette(pictures, colours), amount=amount))
+        seen = np.vstack([picture[:, :, :3] for picture in read_gif(files[-1]).pictures()])
+        likeness.append(structural_similarity(wanted, seen, channel_axis=2))  # type: ignore[no-untyped-call]
+        assert abs(ssim(wanted, seen) - likeness[-1]) < 1e-6
+    serves = len(files[1]) <= 1.35 * len(files[0]) and likeness[1] >= likeness[0] - 0.01
+    if suits_dither(pictures[:4], colours, 60):
+        assert serves
+    if name == "lamp":
+        assert not serves
 
 
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])

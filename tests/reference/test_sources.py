@@ -4,6 +4,7 @@ Sources: Truevision TGA 2.0 (fields by number), PNG third edition (APNG, 11.3.6)
 GIF89a, EXIF 2.32 (4.6.4), TIFF 6.0 (section 18), BITMAPV4HEADER; decoders: Pillow, OpenCV, PyAV.
 """
 
+import itertools
 import struct
 import zipfile
 import zlib
@@ -22,12 +23,16 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from jayflick.core.errors import InputError
+from jayflick.core.gif.encoder import encode_gif, share_palette
+from jayflick.core.gif.reader import read_gif
+from jayflick.core.gif.retime import retime
 from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.sequence.gather import Found, gather
 from jayflick.core.sequence.pieces import Glimpse, Piece, Refused, glimpse, pieces
 from jayflick.core.sequence.rhythm import own_rhythm
-from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND
+from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations
+from jayflick.core.timing.formats import gif
 from tests.conftest import Pictures, moving_square
 
 PHOTOGRAPH: NDArray[np.uint8] = skimage.data.chelsea()[40:137, 60:181]  # type: ignore[no-untyped-call]  # odd sides; CC0
@@ -364,6 +369,27 @@ def test_film_time_stamps_are_exact_and_irregular_ones_are_kept() -> None:
     assert [piece.duration for piece in uneven] == [SECOND // 10 * frames for frames in (2, 1, 4, 1, 1)]
     rhythm = own_rhythm([Found(p.name, p.header, None, p.looks, p.duration) for p in uneven])
     assert (rhythm.delay, rhythm.holds) == (SECOND // 10, {1: SECOND // 5, 3: SECOND * 4 // 10})
+
+
+@pytest.mark.parametrize("rate", ["24", "30", "23", "7"])
+def test_a_rate_whose_remainder_was_spread_is_that_rate_again(rate: str) -> None:
+    """Our own file, and one of Pillow's whose frame boundaries are rounded to the nearest hundredth."""
+    frames = moving_square(31)
+    coded = read_gif(encode_gif(frames, share_palette(frames, 16)))
+    ours = retime(coded, gif(even_durations(31, Fraction(rate))).units, 0)
+    ends = [round(100 * number / Fraction(rate)) for number in range(32)]
+    out = BytesIO()
+    images = [Image.fromarray(frame).convert("RGB") for frame in frames]
+    spread = [10 * (b - a) for a, b in itertools.pairwise(ends)]
+    images[0].save(out, "GIF", save_all=True, append_images=images[1:], duration=spread, loop=0)
+    for data in (ours, out.getvalue()):
+        rhythm = own_rhythm(
+            [Found(p.name, p.header, None, p.looks, p.duration, 0) for p in taken(data, "a.gif")]
+        )
+        assert (rhythm.rate, rhythm.delay, rhythm.holds, rhythm.repeat) == (rate, None, {}, 0)
+    poses = retime(coded, [30, 4, 5, 4] + [4] * 27, 0)
+    held = own_rhythm([Found(p.name, p.header, None, p.looks, p.duration, 0) for p in taken(poses, "a.gif")])
+    assert (held.delay, held.holds) == (4 * SECOND // 100, {1: 30 * SECOND // 100, 3: 5 * SECOND // 100})
 
 
 def test_vp9_keeps_its_alpha() -> None:

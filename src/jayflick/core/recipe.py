@@ -1,6 +1,8 @@
 """The recipe: everything done to a project's untouched frames, as one typed document."""
 
+import itertools
 import re
+from collections.abc import Iterable
 from fractions import Fraction
 from typing import Annotated, Literal, Self
 
@@ -21,6 +23,7 @@ MAX_SIDE = 4096
 """The longest side of an output, in pixels."""
 MAX_PLACES = 20_000
 """The most frames an order may have, and the most that one output plays."""
+MAX_SPANS = 200
 
 Flicks = Annotated[int, Field(ge=1, le=LONGEST, description="Time in 1/705,600,000 s")]
 Colour = Annotated[str, AfterValidator(str.lower), Field(pattern=r"^#[0-9a-fA-F]{6}$", examples=["#262a2e"])]
@@ -66,6 +69,13 @@ class Span(Part):
         return self
 
 
+def span_name(wanted: str, spans: Iterable[Span]) -> str:
+    """A name for another span: the one that is wanted, with a number if it is taken."""
+    taken = {span.name for span in spans}
+    names = itertools.chain([wanted[:80]], (f"{wanted[:75]} {number}" for number in itertools.count(2)))
+    return next(name for name in names if name not in taken)
+
+
 class Rhythm(Part):
     """Order and time of the frames.
 
@@ -85,7 +95,7 @@ class Rhythm(Part):
     )
     first: Place | None = Field(None, description="First place of the range")
     last: Place | None = Field(None, description="Last place of the range")
-    spans: tuple[Span, ...] = Field((), max_length=200)
+    spans: tuple[Span, ...] = Field((), max_length=MAX_SPANS)
     step: int = Field(1, ge=1, le=1000, description="Play every n-th frame of the range")
     direction: Direction = "forward"
     dissolve: int = Field(

@@ -7,30 +7,33 @@ import time
 from collections import Counter
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import astuple, dataclass, field
+from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .errors import InputError
-from .framing.alpha import settle, taken_out
+from .framing.alpha import rgb, settle, unmatte
 from .framing.mix import mix
 from .framing.scale import frame_picture, placement
-from .gif.encoder import SharedPalette, encode_gif, share_palette
+from .framing.size import Placement
+from .gif.encoder import MOST_COLOURS, SharedPalette, encode_gif, share_palette
 from .gif.reader import describe, read_gif
 from .gif.retime import TimePlaces, time_places, with_time
-from .recipe import Framing, Gather, Output, Recipe, Size
+from .pictures.kinds import decoders
+from .recipe import Alpha, Framing, Gather, Output, Recipe, Size
 from .stages import Stages, stage_key
 from .timing.conform import GIF_CEILING, GIF_FLOOR, conform
 from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
 from .timing.shots import EMPTY, Shot
 
-FRAMING_VERSION = 3
-PALETTE_VERSION = 2
-ENCODING_VERSION = 3
-MEASURE_VERSION = 2
+FRAMING_VERSION = 4
+PALETTE_VERSION = 3
+ENCODING_VERSION = 4
+MEASURE_VERSION = 3
 READERS = 2
 """Frames decoded side by side."""
 
@@ -51,6 +54,11 @@ class SourceFrame(Protocol):
     def width(self) -> int: ...
     @property
     def height(self) -> int: ...
+    @property
+    def transparent(self) -> bool:
+        """Whether its file can hold pixels that are not opaque."""
+        ...
+
     def read(self) -> NDArray[np.uint8]:
         """Decode to straight RGBA, shape (height, width, 4)."""
         ...
@@ -83,7 +91,7 @@ class Rendered:
     costs: list[int]
     """How many bytes of the file each frame takes."""
     pixels: str
-    """Names the pictures of the file without their time: equal for two results that differ only in delays."""
+    """The cache key of the file's pictures without their time: equal for two results that differ only in it."""
     plan: Plan
     seconds: dict[str, float]
     notes: list[str] = field(default_factory=list)
@@ -93,18 +101,10 @@ class Rendered:
 class PlayedFrames:
     """Frames cropped, scaled and with settled alpha, fetched one at a time in played order."""
 
-    def __init__(
-        self,
-        frames: Sequence[SourceFrame],
-        shots: Sequence[Shot],
-        framing: Framing,
-        output: Output,
-        stages: Stages,
-        gather: Gather,
-    ) -> None:
+    def __init__(self, framed: "Framed", shots: Sequence[Shot], alpha: Alpha, stages: Stages) -> None:
         self._shots = shots
-        self._framed = Framed(frames, framing, output.size, stages, gather)
-        self._alpha = output.alpha
+        self._framed = framed
+        self._alpha = alpha
         self._stages = stages
         positions = {position for shot in shots for position, _ in shot.parts if position != EMPTY}
         self._like = min(positions, default=1)
@@ -116,16 +116,30 @@ class PlayedFrames:
     def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
         return settle(self._framed.shot(self._shots[index], like=self._like), self._alpha)
 
-    @property
-    def wish(self) -> str:
-        """What becomes of all frames alike."""
-        return self._framed.wish
+    @cached_property
+    def names(self) -> list[str]:
+        """What each picture is made of, in played order: equal names, equal pictures."""
+        name = {position: self._framed.name(position) for position in self._positions}
+        name[EMPTY] = "empty {} {}".format(*self._framed.canvas(self._like))
+        return ["+".join([f"{name[p]}x{w}" for p, w in shot.parts]) for shot in self._shots]
+
+    @cached_property
+    def firsts(self) -> list[int]:
+        """For each picture the index of the first that is equal to it."""
+        seen: dict[str, int] = {}
+        return [seen.setdefault(name, index) for index, name in enumerate(self.names)]
 
     @property
-    def names(self) -> list[str]:
-        """What names the pictures in played order; together with ``wish`` it says what they look like."""
-        name = {position: self._framed.name(position) for position in self._positions}
-        return ["+".join([f"{name.get(p, EMPTY)}x{w}" for p, w in shot.parts]) for shot in self._shots]
+    def opaque(self) -> bool:
+        """Whether every pixel of every picture is sure to be opaque."""
+        every = all(self._framed.opaque(position) for position in self._positions)
+        return every and not any(EMPTY in dict(shot.parts) for shot in self._shots)
+
+    @property
+    def in_order_of_name(self) -> "PlayedFrames":
+        """The same pictures in an order that does not depend on the one they are played in."""
+        order = sorted(range(len(self)), key=self.names.__getitem__)
+        return PlayedFrames(self._framed, [self._shots[i] for i in order], self._alpha, self._stages)
 
     def prepare(self, on_progress: OnProgress) -> None:
         """Decode and frame all pictures that are not there yet, side by side."""
@@ -170,20 +184,43 @@ class Framed:
         self._stages = stages
         self._usual = usual_size(frames, gather)
         self._over = gather.over
-        wish = framing.model_dump(mode="json"), size.model_dump(mode="json"), gather.over
-        self.wish = stage_key("framing", FRAMING_VERSION, *wish)
-        """Names what becomes of all frames alike."""
+        self._ways: dict[tuple[int, int, bool], str] = {}
+
+    def _placed(self, width: int, height: int) -> Placement:
+        return placement(self._framing, self._size, *(self._usual or (width, height)))
 
     def name(self, position: int) -> str:
-        """What names a framed picture among those that share a wish."""
+        """What a framed picture is made of: its source and everything that is done to it, as it turns out.
+
+        Settings that come to the same have the same name.
+        """
         frame = self._frames[position - 1]
-        if self._usual is None or self._usual == (frame.width, frame.height):
-            return frame.sha256
-        return f"{frame.sha256} on {self._usual}"
+        kind = frame.width, frame.height, frame.transparent
+        if kind not in self._ways:
+            own = frame.width, frame.height
+            scaled = self._usual if self._usual not in (None, own) else None
+            over = self._over if frame.transparent else None
+            crop = self._framing.crop or (0, 0, *(self._usual or own))
+            self._ways[kind] = stage_key(
+                "framing", FRAMING_VERSION, decoders(), over, scaled, crop, astuple(self._placed(*own))
+            )
+        return f"{frame.sha256} {self._ways[kind]}"
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
-        return hashlib.sha256(f"{self.wish} {self.name(position)}".encode()).hexdigest()
+        return hashlib.sha256(self.name(position).encode()).hexdigest()
+
+    def canvas(self, position: int) -> tuple[int, int]:
+        """Width and height of a framed picture."""
+        frame = self._frames[position - 1]
+        return self._placed(frame.width, frame.height).canvas
+
+    def opaque(self, position: int) -> bool:
+        """Whether a framed picture is opaque throughout: its source is, and it covers the canvas."""
+        frame = self._frames[position - 1]
+        if self._usual is not None and self._usual != (frame.width, frame.height):
+            return False  # it may lie on a canvas of another shape
+        return not frame.transparent and self._placed(frame.width, frame.height).covers
 
     def frame(self, position: int) -> NDArray[np.uint8]:
         """One frame, shape (height, width, 4)."""
@@ -192,27 +229,25 @@ class Framed:
         def make() -> bytes:
             picture = frame.read()
             if self._over is not None:
-                picture = taken_out(picture, self._over)
+                picture = unmatte(picture, self._over)
             if usual is not None and usual != (frame.width, frame.height):
                 picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
             return frame_picture(picture, self._framing, self._size).tobytes()
 
         data = self._stages.obtain("framing", self.key(position), make)
         # Writable, as other frames are: loops are compiled for each kind of array apart.
-        return np.frombuffer(bytearray(data), np.uint8).reshape(*self._shape(position), 4)
+        width, height = self.canvas(position)
+        return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
 
     def shot(self, shot: Shot, *, like: int = 1) -> NDArray[np.uint8]:
         """What a shot shows, shape (height, width, 4). An empty one is as large as the frame ``like``."""
         if len(shot.parts) == 1 and shot.position != EMPTY:
             return self.frame(shot.position)
         shown = [(self.frame(position), weight) for position, weight in shot.parts if position != EMPTY]
-        height, width = shown[0][0].shape[:2] if shown else self._shape(like)
+        width, height = self.canvas(like)
+        if shown:
+            height, width = shown[0][0].shape[:2]
         return mix(shown, height, width)
-
-    def _shape(self, position: int) -> tuple[int, int]:
-        frame = self._frames[position - 1]
-        canvas = placement(self._framing, self._size, *(self._usual or (frame.width, frame.height))).canvas
-        return canvas[1], canvas[0]
 
 
 def render(
@@ -231,10 +266,13 @@ def render(
     clock = _Clock()
     work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    if not stages.has("encoding", work.key):
+    key = _coded_before(work, stages)
+    if key is None:
         work.framed.prepare(on_progress)
-    clock.lap("framing")
-    return _rendered(work, stages, clock, on_progress)
+        clock.lap("framing")
+        key = _code(work, stages, clock, on_progress)
+    clock.lap("encoding")
+    return _rendered(work, key, stages, clock)
 
 
 def render_at_once(
@@ -244,9 +282,18 @@ def render_at_once(
     clock = _Clock()
     work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    if not (stages.has("encoding", work.key) and stages.has("measure", work.measure_key)):
+    key = _coded_before(work, stages)
+    if key is None or not stages.has("measure", _measure_key(key)):
         return None
-    return _rendered(work, stages, clock, lambda progress: None)
+    return _rendered(work, key, stages, clock)
+
+
+def pictures_key(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> str:
+    """Names what an output's pictures are made of, before any is: recipes that differ only in time share it.
+
+    Raises ``InputError`` when the recipe does not fit the frames.
+    """
+    return _Work.of(recipe, frames, output_id, stages).key
 
 
 @dataclass(frozen=True)
@@ -256,13 +303,23 @@ class _Work:
     output: Output
     plan: Plan
     framed: PlayedFrames
-    key: str
-    """The stage key of the coded pictures."""
+    alpha: tuple[Any, ...]
+    """All that pictures depend on of how soft edges are settled; nothing for opaque ones."""
+    amount: int
+    reach: int
 
-    @property
-    def measure_key(self) -> str:
-        """The stage key of what was measured on them."""
-        return stage_key("measure", MEASURE_VERSION, self.key)
+    @cached_property
+    def key(self) -> str:
+        """Names everything that the coded pictures depend on."""
+        colours = min(self.output.tuning.colours, MOST_COLOURS)
+        how = self.alpha, colours, self.amount, self.reach
+        return stage_key("pictures", ENCODING_VERSION, PALETTE_VERSION, self.framed.names, *how)
+
+    @cached_property
+    def palette_key(self) -> str:
+        """The stage key of the palette: how often each frame is played matters to it, their order does not."""
+        colours = min(self.output.tuning.colours, MOST_COLOURS)
+        return stage_key("palette", PALETTE_VERSION, sorted(self.framed.names), self.alpha, colours)
 
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
@@ -271,19 +328,60 @@ class _Work:
         plan = plan_rhythm(recipe.gather, recipe.rhythm, gaps, output.take)
         if recipe.gather.sizes == "same":
             _require_one_size(frames, plan)
-        framed = PlayedFrames(frames, plan.shots, recipe.framing, output, stages, recipe.gather)
-        alpha, tuning = output.alpha.model_dump(mode="json"), output.tuning.model_dump(mode="json")
-        pictures = framed.wish, framed.names
-        key = stage_key("encoding", ENCODING_VERSION, *pictures, alpha, tuning, plan.repeat == 1)
-        return cls(output, plan, framed, key)
+        framed = Framed(frames, recipe.framing, output.size, stages, recipe.gather)
+        played = PlayedFrames(framed, plan.shots, output.alpha, stages)
+        tuning = output.tuning
+        amount = 0 if tuning.dither == "none" else tuning.amount
+        alpha: tuple[Any, ...] = ()
+        if not played.opaque:
+            edges = output.alpha.edges
+            alpha = edges, output.alpha.cutoff if edges == "cutoff" else output.alpha.matte
+        return cls(output, plan, played, alpha, amount, tuning.tolerance // 2)
 
 
-def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> Rendered:
-    untimed = stages.obtain("encoding", work.key, lambda: _encode(work, stages, clock, on_progress))
-    clock.lap("encoding")
-    measured = json.loads(stages.obtain("measure", work.measure_key, lambda: _measure(untimed)))
-    places = TimePlaces(measured["delays_at"], tuple(measured["repeat_at"]))
+def _coded_before(work: _Work, stages: Stages) -> str | None:
+    """The stage key of the coded pictures, if they are there."""
+    if not stages.has("pictures", work.key):
+        return None
+    key = stages.obtain("pictures", work.key, bytes).decode()
+    return key if stages.has("encoding", key) else None
+
+
+def _code(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> str:
+    """Code the pictures, or find them coded already with the very same palette; returns their stage key."""
+    shared = _shared_palette(work, stages, on_progress)
+    clock.lap("tuning")
+    amount = 0 if shared.lossless else work.amount
+    entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
+    inputs = work.framed.names, work.alpha, entries, amount, work.reach
+    key = stage_key("encoding", ENCODING_VERSION, *inputs)
+    stages.obtain("encoding", key, lambda: _encode(work, shared, on_progress))
+    stages.obtain("pictures", work.key, key.encode)
+    return key
+
+
+def _encode(work: _Work, shared: SharedPalette, on_progress: OnProgress) -> bytes:
+    frames = work.framed
+    return encode_gif(
+        frames,
+        shared,
+        amount=work.amount,
+        reach=work.reach,
+        firsts=frames.firsts,
+        on_frame=_counted("encoding", len(frames), on_progress),
+    )
+
+
+def _measure_key(key: str) -> str:
+    """The stage key of what was measured on coded pictures."""
+    return stage_key("measure", MEASURE_VERSION, key)
+
+
+def _rendered(work: _Work, key: str, stages: Stages, clock: "_Clock") -> Rendered:
     delays = _gif_delays(work.plan)
+    untimed = stages.obtain("encoding", key, bytes)
+    measured = json.loads(stages.obtain("measure", _measure_key(key), lambda: _measure(untimed)))
+    places = TimePlaces(measured["delays_at"], tuple(measured["repeat_at"]), measured["cleared_at"])
     data = with_time(untimed, places, delays, work.plan.repeat)
     time = {
         "repeat": work.plan.repeat if len(delays) > 1 else 1,
@@ -293,7 +391,7 @@ def _rendered(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgr
     info = {**measured["described"], **time}
     clock.lap("measure")
     notes = _notes(work.plan, delays, work.output, info)
-    return Rendered(data, untimed, info, delays, measured["costs"], work.key, work.plan, clock.seconds, notes)
+    return Rendered(data, untimed, info, delays, measured["costs"], key, work.plan, clock.seconds, notes)
 
 
 def _measure(untimed: bytes) -> bytes:
@@ -306,46 +404,25 @@ def _measure(untimed: bytes) -> bytes:
         "described": described,
         "delays_at": places.delays,
         "repeat_at": places.repeat,
+        "cleared_at": places.cleared_at,
     }
     return json.dumps(document).encode()
 
 
-def _shared_palette(
-    frames: PlayedFrames, output: Output, stages: Stages, on_progress: OnProgress
-) -> SharedPalette:
-    # The order of frames does not matter to a palette; how often each is played does.
-    key = stage_key(
-        "palette",
-        PALETTE_VERSION,
-        frames.wish,
-        sorted(frames.names),
-        output.alpha.model_dump(mode="json"),
-        output.tuning.colours,
-    )
-
+def _shared_palette(work: _Work, stages: Stages, on_progress: OnProgress) -> SharedPalette:
     def choose() -> bytes:
+        frames, output = work.framed.in_order_of_name, work.output
         shared = share_palette(
-            frames, output.tuning.colours, on_frame=_counted("tuning", len(frames), on_progress)
+            frames,
+            output.tuning.colours,
+            matte=rgb(output.alpha.matte) if work.alpha and output.alpha.edges != "cutoff" else None,
+            on_frame=_counted("tuning", len(frames), on_progress),
         )
         return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
 
-    data = stages.obtain("palette", key, choose)
+    data = stages.obtain("palette", work.palette_key, choose)
     colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)
     return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
-
-
-def _encode(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> bytes:
-    frames, tuning = work.framed, work.output.tuning
-    shared = _shared_palette(frames, work.output, stages, on_progress)
-    clock.lap("tuning")
-    return encode_gif(
-        frames,
-        shared,
-        amount=0 if tuning.dither == "none" else tuning.amount,
-        reach=tuning.tolerance // 2,
-        rests=work.plan.repeat == 1,
-        on_frame=_counted("encoding", len(frames), on_progress),
-    )
 
 
 def _counted(stage: str, total: int, on_progress: OnProgress) -> Callable[[], None]:

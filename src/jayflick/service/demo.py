@@ -36,6 +36,6 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
         with sessions.begin() as session:
             for piece, sha256, size in taken:
                 note_picture(session, piece, sha256, size)
-            make_project(session, sequences, hashes, title=demo.title, recipe=demo.recipe)
+            make_project(session, sequences, hashes, store, stages, title=demo.title, recipe=demo.recipe)
     mark.touch()
     return True

@@ -10,21 +10,23 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.recipe import Gather, Recipe, Rhythm, Take
 from ..core.sequence import gather as gathering
-from ..core.sequence.first import first_recipe, unused
+from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
-from ..core.sequence.rhythm import own_rhythm
+from ..core.stages import Stages
 from ..core.timing.plan import plan_rhythm
 from . import projects
+from .frames import StoredFrame
 from .imports import LONGEST_NAME, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of
 from .schemas import Choice, NewProject, Renewed, Report
+from .store import Store
 
 
 def finish(
-    session: Session, import_id: str, choice: Choice | None = None
+    session: Session, import_id: str, store: Store, stages: Stages, choice: Choice | None = None
 ) -> tuple[list[Project], list[dict[str, str]]]:
     """Make projects of the sequences the import brought: one of each, unless ``choice`` says otherwise.
 
@@ -45,9 +47,9 @@ def finish(
         chosen = [known[pattern] for pattern in wish.patterns]
         if wish.separate:
             alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
-            made += [make_project(session, [single], hashes) for single in alone]
+            made += [make_project(session, [single], hashes, store, stages) for single in alone]
         else:
-            made.append(make_project(session, chosen, hashes, title=wish.name))
+            made.append(make_project(session, chosen, hashes, store, stages, title=wish.name))
     opened.state = "done"
     return made, ignored
 
@@ -56,16 +58,25 @@ def make_project(
     session: Session,
     sequences: Sequence[gathering.Sequence],
     hashes: dict[str, str],
+    store: Store,
+    stages: Stages,
     *,
     title: str | None = None,
     recipe: Recipe | None = None,
 ) -> Project:
-    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
+    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given.
+
+    Their pictures lie in ``store``; what is framed to see what suits them is kept in ``stages``.
+    """
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
     title = title or together.title
-    recipe = recipe or first_recipe(title, *majority_size(files), unused(together), own_rhythm(files))
+    if recipe is None:
+        recipe = first_recipe(title, together)
+        recipe = with_dither_chosen(
+            recipe, [_stored(found, hashes[found.name], store) for found in files], stages
+        )
     return projects.create(session, title, together.document(), frames, recipe)
 
 
@@ -109,7 +120,9 @@ def split(session: Session, project_id: str, positions: Sequence[int]) -> Projec
     kept = recipe.model_copy(
         update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate), "outputs": whole}
     )
-    return make_project(session, gather(files)[0], hashes, title=title[:200], recipe=kept)
+    (sequence,) = [gathering.joined(gather(files)[0])]
+    made = _frames(sequence.files, [hashes[found.name] for found in sequence.files])
+    return projects.create(session, title[:200], sequence.document(), made, kept)
 
 
 def renew(session: Session, project_id: str, import_id: str, most_frames: int) -> Renewed:
@@ -221,6 +234,13 @@ def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
         .order_by(Frame.position)
     )
     return [(frame, picture) for frame, picture in rows]
+
+
+def _stored(found: Found, sha256: str, store: Store) -> StoredFrame:
+    header = found.header
+    if header is None:
+        raise ValueError(f"{found.name} has no picture")
+    return StoredFrame(found.name, sha256, header.width, header.height, header.transparent, 0, store)
 
 
 def _frames(files: Sequence[Found], hashes: Sequence[str]) -> list[Frame]:

@@ -30,6 +30,7 @@ class StoredFrame:
     sha256: str
     width: int
     height: int
+    transparent: bool
     missing_after: int
     store: Store
 
@@ -84,7 +85,7 @@ def frames_of(session: Session, project_id: str, frame_set: int, store: Store) -
     infos = tuple(FrameInfo.model_validate(row._mapping) for row in rows)
     gaps = missing_after([row.number for row in rows], report)
     frames = tuple(
-        StoredFrame(row.name, row.sha256, row.width, row.height, gap, store)
+        StoredFrame(row.name, row.sha256, row.width, row.height, row.transparent, gap, store)
         for row, gap in zip(rows, gaps, strict=True)
     )
     return FrameList(infos, frames, tuple(row.bytes for row in rows), Report.model_validate(report))

@@ -5,14 +5,17 @@ one for which the shown colour serves at least as well as a fresh choice: still 
 dither), and what stays need not be written again.
 
 Error diffusion follows R. W. Floyd and L. Steinberg, "An adaptive algorithm for spatial greyscale" (1976),
-its rows taken in alternating directions.
+its rows taken in alternating directions. A pixel whose very colour is in the palette shows it, whatever errors
+reach it, and passes none on: flat art stays flat.
 """
+
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
-from ..palette.nearest import Nearest, fill_cell
+from ..palette.nearest import EXACT, Nearest, among, bucket, fill_cell
 from ..palette.oklab import LINEAR
 
 
@@ -50,7 +53,8 @@ def _plain(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    exact: NDArray[np.uint8],
     index: NDArray[np.uint32],
     middle: NDArray[np.uint8],
     reach: int,
@@ -78,8 +82,10 @@ def _plain(
                 written[y, x] = pixel
             r, g, b = _channels(pixel)
             fresh = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
+            if fresh >= EXACT - 1:
+                fresh = np.int64(exact[np.uint64(fresh + 1 - EXACT), among(r, g, b)]) - 1
             if fresh < 0:
-                fresh = fill_cell(r, g, b, entries, linear, candidates, table, index, middle)
+                fresh = fill_cell(r, g, b, entries, linear, candidates, table, exact, index, middle)
             if fresh == now:
                 continue
             was = fresh if now == none else now
@@ -97,9 +103,11 @@ def _diffused(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    exact: NDArray[np.uint8],
     index: NDArray[np.uint32],
     middle: NDArray[np.uint8],
+    marked: NDArray[np.bool_],
     reach: int,
     amount: int,
     carry: NDArray[np.int32],
@@ -126,13 +134,24 @@ def _diffused(
                 shown[y, x] = none
             elif now == none or not _still(pixel, written[y, x], reach):
                 r, g, b = _channels(pixel)
-                # What the pixel before brings comes last: all pixels of a row wait for each other by it.
-                r = min(max(((r << 4) + here[e, 0] + 8 + ahead_r) >> 4, 0), 255)
-                g = min(max(((g << 4) + here[e, 1] + 8 + ahead_g) >> 4, 0), 255)
-                b = min(max(((b << 4) + here[e, 2] + 8 + ahead_b) >> 4, 0), 255)
-                pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
+                pick = np.int64(-1)
+                if marked[bucket(pixel)]:  # the palette may hold this very colour
+                    pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - EXACT
+                    if pick >= 0:
+                        pick = np.int64(exact[np.uint64(pick), among(r, g, b)]) - 1
+                    p = np.uint64(max(pick, 0))
+                    if palette[p, 0] != r or palette[p, 1] != g or palette[p, 2] != b:
+                        pick = np.int64(-1)
                 if pick < 0:
-                    pick = fill_cell(r, g, b, entries, linear, candidates, table, index, middle)
+                    # What the pixel before brings comes last: all pixels of a row wait for each other by it.
+                    r = min(max(((r << 4) + here[e, 0] + 8 + ahead_r) >> 4, 0), 255)
+                    g = min(max(((g << 4) + here[e, 1] + 8 + ahead_g) >> 4, 0), 255)
+                    b = min(max(((b << 4) + here[e, 2] + 8 + ahead_b) >> 4, 0), 255)
+                    pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
+                    if pick >= EXACT - 1:
+                        pick = np.int64(exact[np.uint64(pick + 1 - EXACT), among(r, g, b)]) - 1
+                    if pick < 0:
+                        pick = fill_cell(r, g, b, entries, linear, candidates, table, exact, index, middle)
                 was = pick if now == none else now
                 serves = _square(r, g, b, palette, was) <= _square(r, g, b, palette, pick) + spent
                 pick = was if serves else pick
@@ -192,14 +211,39 @@ class Quantiser:
         """
         near = self._nearest
         shown = self.shown[rows]
-        height, width = self.shown.shape
-        # A pixel as one word: red lowest, alpha highest.
-        words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
+        words = self._words(frame, rows)
         band = (shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
-        lookup = (near.candidates, near.table, near.levels.index, near.levels.middle, self._reach)
+        lookup = (near.candidates, near.table, near.exact, near.levels.index, near.levels.middle)
         if self._amount == 0:
             before = self._before.get((rows.start, rows.stop))
-            _plain(words, np.zeros_like(words) if before is None else before, *band, *lookup)
+            _plain(words, np.zeros_like(words) if before is None else before, *band, *lookup, self._reach)
             self._before[rows.start, rows.stop] = words
         else:
-            _diffused(words, *band, *lookup, self._amount, carry)
+            _diffused(words, *band, *lookup, near.marked, self._reach, self._amount, carry)
+
+    def take_again(self, frame: NDArray[np.uint8], rows: slice, band: "Band") -> None:
+        """Show a band of a frame just as it was shown before."""
+        words = self._words(frame, rows)
+        self.shown[rows] = band.shown
+        self._written[rows] = words if band.written is None else band.written
+        if self._amount == 0:
+            self._before[rows.start, rows.stop] = words
+
+    def band(self, rows: slice) -> "Band":
+        """What it takes to show a band again as it is shown now."""
+        return Band(self.shown[rows].copy(), self._written[rows].copy() if self._reach else None)
+
+    def _words(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.uint32]:
+        """A pixel as one word: red lowest, alpha highest."""
+        height, width = self.shown.shape
+        words: NDArray[np.uint32] = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
+        return words
+
+
+@dataclass(frozen=True)
+class Band:
+    """Some rows of a frame as they were shown."""
+
+    shown: NDArray[np.uint8]
+    written: NDArray[np.uint32] | None
+    """What each pixel's source was when it was chosen; ``None`` where that is the frame itself."""

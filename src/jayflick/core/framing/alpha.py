@@ -41,12 +41,12 @@ def _settle(
             out[y, x, 3] = 255
 
 
-def _levels(colour: str) -> NDArray[np.uint8]:
-    """Red, green and blue of ``#rrggbb``, shape (3,)."""
-    return np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+def rgb(colour: str) -> tuple[int, int, int]:
+    """Red, green and blue of ``#rrggbb``."""
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
 
 
-def taken_out(picture: NDArray[np.uint8], over: str) -> NDArray[np.uint8]:
+def unmatte(picture: NDArray[np.uint8], over: str) -> NDArray[np.uint8]:
     """A picture, shape (height, width, 4), without the colour ``over`` (#rrggbb) in its soft edges.
 
     What was seen through an edge of alpha a is colour × a + over × (1 - a), on sRGB levels as most renderers
@@ -54,7 +54,7 @@ def taken_out(picture: NDArray[np.uint8], over: str) -> NDArray[np.uint8]:
     Porter and Duff, Compositing Digital Images, 1984).
     """
     alpha = picture[:, :, 3:].astype(np.int32)
-    behind = _levels(over).astype(np.int32)
+    behind = np.array(rgb(over), np.int32)
     colour = picture[:, :, :3].astype(np.int32) * 255 - behind * (255 - alpha)
     out = picture.copy()
     whole = np.maximum(alpha, 1)
@@ -72,7 +72,7 @@ def settle(frame: NDArray[np.uint8], alpha: Alpha) -> NDArray[np.uint8]:
     if _is_opaque(frame):
         return frame
     out = np.empty_like(frame)
-    matte = _levels(alpha.matte)
+    matte = np.array(rgb(alpha.matte), np.uint8)
     least = alpha.cutoff if alpha.edges == "cutoff" else 1
     _settle(frame, out, least, alpha.edges != "cutoff", alpha.edges == "fill", matte)
     return out

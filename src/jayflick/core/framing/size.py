@@ -15,6 +15,12 @@ class Placement:
     left: int
     top: int
 
+    @property
+    def covers(self) -> bool:
+        """Whether the picture leaves none of the canvas free."""
+        across = self.left <= 0 and self.left + self.picture[0] >= self.canvas[0]
+        return across and self.top <= 0 and self.top + self.picture[1] >= self.canvas[1]
+
 
 def _in_proportion(side: int, other: int, wanted: int) -> int:
     """``other`` × ``wanted`` / ``side``, rounded to the nearest pixel, at least one."""

@@ -1,16 +1,21 @@
 """From true-colour frames to the bytes of a GIF, writing only what changes."""
 
-from collections import deque
-from collections.abc import Callable, Iterator
+import os
+import tempfile
+import zlib
+from collections import Counter, deque
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from contextlib import closing
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
-from ..dither.quantise import Quantiser
+from ..dither.quantise import Band, Quantiser
 from ..palette.choose import choose_palette
 from ..palette.histogram import EVERY, Histogram
 from ..palette.levels import EACH, FINE, SOFT
@@ -152,28 +157,82 @@ def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None
     return total
 
 
-def _quantised(frames: Frames, quantiser: Quantiser) -> Iterator[NDArray[np.uint8]]:
-    """The indices of each frame in turn. One thread takes the upper halves, one follows with the lower."""
+class _Shelf:
+    """Bands of frames that are shown again later, kept in a file: there may be many."""
+
+    def __init__(self, firsts: Sequence[int]) -> None:
+        """``firsts``: for each frame the index of the first that is equal to it."""
+        times = Counter(firsts)
+        self._wanted = {first for first, shown in times.items() if shown > 1}
+        self._file = tempfile.TemporaryFile() if self._wanted else None  # noqa: SIM115
+        self._lock = Lock()
+        self._places: dict[tuple[int, int], tuple[int, int, int]] = {}
+
+    def keep(self, frame: int, rows: slice, quantiser: Quantiser) -> None:
+        """Note how a band is shown, if its frame comes again."""
+        if self._file is None or frame not in self._wanted:
+            return
+        band = quantiser.band(rows)
+        shown = zlib.compress(band.shown.tobytes(), 1)
+        written = zlib.compress(band.written.tobytes(), 1) if band.written is not None else b""
+        with self._lock:
+            at = self._file.seek(0, os.SEEK_END)
+            self._file.write(shown + written)
+            self._places[frame, rows.start] = at, len(shown), len(written)
+
+    def band(self, frame: int, rows: slice, width: int) -> Band:
+        """A band as it was kept."""
+        at, shown, written = self._places[frame, rows.start]
+        if self._file is None:
+            raise KeyError(frame)
+        with self._lock:
+            self._file.seek(at)
+            data = self._file.read(shown + written)
+        sources = zlib.decompress(data[shown:]) if written else None
+        return Band(
+            np.frombuffer(zlib.decompress(data[:shown]), np.uint8).reshape(-1, width),
+            np.frombuffer(sources, np.uint32).reshape(-1, width) if sources is not None else None,
+        )
+
+    def close(self) -> None:
+        if self._file is not None:
+            self._file.close()
+
+
+def _quantised(frames: Frames, quantiser: Quantiser, firsts: Sequence[int]) -> Iterator[NDArray[np.uint8]]:
+    """The indices of each frame in turn. One thread takes the upper halves, one follows with the lower.
+
+    A frame that comes again looks as it did the first time, whatever came between: the way back of a loop is
+    the way there.
+    """
     height, width = quantiser.shown.shape
     middle = height // 2
+    shelf = _Shelf(firsts)
 
-    def upper(index: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]:
+    def half(index: int, frame: NDArray[np.uint8], rows: slice, carry: NDArray[np.int32]) -> None:
+        if firsts[index] < index:
+            quantiser.take_again(frame, rows, shelf.band(firsts[index], rows, width))
+        else:
+            quantiser.take(frame, rows, carry)
+            shelf.keep(index, rows, quantiser)
+
+    def upper(index: int) -> tuple[int, NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]:
         frame = frames[index]
         out = np.empty((height, width), np.uint8)
         carry = quantiser.carry()
-        quantiser.take(frame, slice(0, middle), carry)
+        half(index, frame, slice(0, middle), carry)
         out[:middle] = quantiser.shown[:middle]
-        return frame, out, carry
+        return index, frame, out, carry
 
     def lower(
-        above: Future[tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]],
+        above: Future[tuple[int, NDArray[np.uint8], NDArray[np.uint8], NDArray[np.int32]]],
     ) -> NDArray[np.uint8]:
-        frame, out, carry = above.result()
-        quantiser.take(frame, slice(middle, height), carry)
+        index, frame, out, carry = above.result()
+        half(index, frame, slice(middle, height), carry)
         out[middle:] = quantiser.shown[middle:]
         return out
 
-    with _executor(frames, 1) as first, _executor(frames, 1) as second:
+    with closing(shelf), _executor(frames, 1) as first, _executor(frames, 1) as second:
         ahead: deque[Future[NDArray[np.uint8]]] = deque()
         try:
             for index in range(len(frames)):
@@ -202,11 +261,18 @@ class SharedPalette:
 
 
 def share_palette(
-    frames: Frames, colours: int, *, on_frame: Callable[[], None] = lambda: None
+    frames: Frames,
+    colours: int,
+    *,
+    matte: tuple[int, int, int] | None = None,
+    on_frame: Callable[[], None] = lambda: None,
 ) -> SharedPalette:
-    """Choose the palette for all frames. ``on_frame`` is called once a frame and may raise to stop."""
+    """Choose the palette for all frames. ``matte``: the page colour, which it holds exactly if it occurs.
+
+    ``on_frame`` is called once a frame and may raise to stop.
+    """
     histogram = count_colours(frames, on_frame=on_frame)
-    palette = choose_palette(histogram, min(colours, MOST_COLOURS))
+    palette = choose_palette(histogram, min(colours, MOST_COLOURS), matte)
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
     lossless = histogram.exact and histogram.found <= len(palette)
@@ -219,15 +285,15 @@ def encode_gif(
     *,
     amount: int = 0,
     reach: int = 0,
-    rests: bool = False,
+    firsts: Sequence[int] | None = None,
     on_frame: Callable[[], None] = lambda: None,
 ) -> bytes:
     """The frames as a GIF with one palette, every delay 0 and no repeat; see :mod:`.retime`.
 
     ``amount``: how much of each pixel's error is diffused, in percent, 0 for no dither; a lossless palette
-    leaves nothing to dither. ``reach``: how many levels a source may move while its pixel stays. ``rests``:
-    the last frame stays when playing ends, so it must not be cleared away. ``on_frame`` is called once a
-    frame and may raise to stop the work.
+    leaves nothing to dither. ``reach``: how many levels a source may move while its pixel stays. ``firsts``:
+    for each frame the index of the first that is equal to it. ``on_frame`` is called once a frame and may
+    raise to stop the work.
     """
     palette = shared.colours
     amount = 0 if shared.lossless else amount
@@ -262,7 +328,7 @@ def encode_gif(
 
     with _executor(frames, THREADS) as pool:
         try:
-            for indices in _quantised(frames, quantiser):
+            for indices in _quantised(frames, quantiser, firsts or range(len(frames))):
                 if pending is None:
                     first = indices
                     # Where art is transparent, its first frame need not cover the canvas any more than others.
@@ -285,8 +351,8 @@ def encode_gif(
                     coded.append(queue.popleft().result())
                 on_frame()
             if pending is not None and first is not None:
-                if shared.transparent and not rests and len(frames) > 1:
-                    # Some viewers begin the next round on what the last one left.
+                if shared.transparent and len(frames) > 1:
+                    # Some viewers begin the next round on what the last one left; if there is none, it stays.
                     vanished = _vanished(canvas, first, none)
                     if vanished[2] > vanished[0]:
                         clear_after(pending, vanished)

@@ -150,11 +150,14 @@ def _refine(
     return nearest
 
 
-def choose_palette(histogram: Histogram, most: int) -> NDArray[np.uint8]:
+def choose_palette(
+    histogram: Histogram, most: int, matte: tuple[int, int, int] | None = None
+) -> NDArray[np.uint8]:
     """At most ``most`` palette entries for the counted frames, shape (n, 3), dark to light.
 
     When the frames hold no more colours than that, exactly those are returned. Otherwise the counted groups
-    are split and refined in OKLab, and each entry is the mean sRGB colour of the pixels it stands for.
+    are split and refined in OKLab, and each entry is the mean sRGB colour of the pixels it stands for. If the
+    colour ``matte`` occurs it is among them exactly: a page's colour must meet the page without a seam.
     """
     colours, weights = histogram.colours()
     if histogram.exact and len(colours) <= most:
@@ -166,6 +169,9 @@ def choose_palette(histogram: Histogram, most: int) -> NDArray[np.uint8]:
     totals = np.stack([np.bincount(nearest, part, len(centres)) for part in parts], axis=1)
     totals = totals[totals[:, 3] > 0]
     means = np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8)
+    if matte is not None and histogram.holds(matte):
+        lab = oklab_of_srgb(np.array([matte, *means], np.float64), LINEAR)
+        means[np.argmin(((lab[1:] - lab[0]) ** 2).sum(axis=1))] = matte
     return _dark_to_light(np.unique(means, axis=0))
 
 

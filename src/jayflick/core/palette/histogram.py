@@ -186,6 +186,14 @@ class Histogram:
         """Whether every colour is counted by itself."""
         return self.found <= EXACT_LIMIT
 
+    def holds(self, colour: tuple[int, int, int]) -> bool:
+        """Whether a colour was seen; once colours are counted in bins, whether any of its bin was."""
+        red, green, blue = colour
+        if self.exact:
+            return bool((self.slots == red | green << 8 | blue << 16).any())
+        index = COARSE.index
+        return bool(self.sums[index[0, red] + index[1, green] + index[2, blue], 3] > 0)
+
     def colours(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """The mean colour of each group of pixels, shape (n, 3), in a fixed order, and how many they are.
 

@@ -13,6 +13,10 @@ from .oklab import LINEAR, SCALE, oklab, oklab_of_srgb
 
 MOST_CANDIDATES = 31
 """Entries a neighbourhood may list; one that would list more is searched in full."""
+EXACT = 256
+"""A cell that holds an entry has this, plus its number among such cells, in the table."""
+_COLOURS = 64
+"""The most colours a cell has that is told apart: four levels a channel."""
 
 
 @inlined
@@ -102,36 +106,60 @@ def fill_cell(
     entries: NDArray[np.int32],
     linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
-    table: NDArray[np.uint8],
+    table: NDArray[np.uint16],
+    exact: NDArray[np.uint8],
     index: NDArray[np.uint32],
     middle: NDArray[np.uint8],
 ) -> int:
-    """Find the entry nearest to the middle of a colour's cell, note it in ``table`` and return it.
+    """The entry for a colour whose place in the tables is still empty; it is filled in.
 
     Kept apart from the look-up, which stays in the caller's loop: handing arrays over costs more than a hit.
     """
+    place = index[0, red] + index[1, green] + index[2, blue]
+    cell = np.int64(table[place])
+    if cell >= EXACT:
+        found = find_nearest(red, green, blue, entries, linear, candidates)
+        exact[cell - EXACT, among(red, green, blue)] = found + 1
+        return found
     found = find_nearest(
         np.int64(middle[red]), np.int64(middle[green]), np.int64(middle[blue]), entries, linear, candidates
     )
-    table[index[0, red] + index[1, green] + index[2, blue]] = found + 1
+    table[place] = found + 1
     return found
 
 
-def _empty_table(size: int) -> NDArray[np.uint8]:
+@inlined
+def bucket(pixel: int) -> int:
+    """A number of 12 bits that few colours share; ``pixel``: red lowest, alpha highest."""
+    return np.uint64((np.uint32(pixel) << np.uint32(8)) * np.uint32(2654435769)) >> np.uint64(20) & np.uint64(
+        4095
+    )
+
+
+@inlined
+def among(red: int, green: int, blue: int) -> int:
+    """A colour's place among those of its cell."""
+    return ((red & 3) << 4) | ((green & 3) << 2) | (blue & 3)
+
+
+def _empty_table(size: int) -> NDArray[np.uint16]:
     """Zeros that cost memory only where they are touched: 4 KB at a time, not a huge page of 2 MB."""
-    memory = mmap.mmap(-1, size)
+    memory = mmap.mmap(-1, 2 * size)
     if hasattr(mmap, "MADV_NOHUGEPAGE"):
         with contextlib.suppress(OSError):  # a kernel without huge pages needs no advice
             memory.madvise(mmap.MADV_NOHUGEPAGE)
-    return np.frombuffer(memory, np.uint8)
+    return np.frombuffer(memory, np.uint16)
 
 
 @dataclass(frozen=True)
 class Nearest:
     """A palette with its memory of nearest entries.
 
-    ``levels`` decide which colours share a cell of ``table``. A cell holds 0 until first met, then one more
-    than the index. Threads may share it: whoever fills a cell fills in the same answer.
+    ``levels`` decide which colours share a cell of ``table`` and so an entry: the one nearest to the cell's
+    middle. In a cell that holds an entry each colour is looked up by itself, so that every colour of the
+    palette gives its own entry. A place holds 0 until first met, then one more than the index; those of the
+    palette's own colours are filled from the first. Threads may share it: whoever fills a place fills in the
+    same answer.
     """
 
     palette: NDArray[np.uint8]
@@ -139,17 +167,33 @@ class Nearest:
     """Shape (3, n): OKLab of each entry, in units of 1/SCALE."""
     candidates: NDArray[np.uint8]
     """Shape (32768, 32): how many entries can win in a cell of 8 × 8 × 8 colours, then which."""
-    table: NDArray[np.uint8]
+    table: NDArray[np.uint16]
+    exact: NDArray[np.uint8]
+    """Shape (cells, 64): the colours of each cell that holds an entry."""
+    marked: NDArray[np.bool_]
+    """Shape (4096,): the buckets that palette colours fall in, by which most other colours are told."""
     levels: Levels
 
     @classmethod
     def of(cls, palette: NDArray[np.uint8], levels: Levels) -> "Nearest":
         """``palette``: shape (n, 3), at most 255 entries."""
         entries = np.rint(oklab_of_srgb(palette.astype(np.float64), LINEAR).T * SCALE).astype(np.int32)
+        table = _empty_table(levels.size)
+        red, green, blue = palette[:, 0].astype(int), palette[:, 1].astype(int), palette[:, 2].astype(int)
+        places = levels.index[0, red] + levels.index[1, green] + levels.index[2, blue]
+        cells, which = np.unique(places, return_inverse=True)
+        table[cells] = EXACT + np.arange(len(cells), dtype=np.uint16)
+        exact = np.zeros((len(cells), _COLOURS), np.uint8)
+        exact[which, (red & 3) << 4 | (green & 3) << 2 | blue & 3] = np.arange(1, len(palette) + 1)
+        marked = np.zeros(1 << 12, np.bool_)
+        for colour in red | green << 8 | blue << 16:
+            marked[bucket(colour)] = True
         return cls(
             palette,
             np.ascontiguousarray(entries),
             np.zeros((1 << 15, MOST_CANDIDATES + 1), np.uint8),
-            _empty_table(levels.size),
+            table,
+            exact,
+            marked,
             levels,
         )

@@ -1,5 +1,7 @@
 """The kinds of picture files that are read, all behind the same two functions."""
 
+from functools import cache
+from importlib.metadata import version
 from typing import Protocol
 
 import numpy as np
@@ -28,6 +30,17 @@ class Kind(Protocol):
 
 KINDS: tuple[Kind, ...] = (png, usual, bmp, tga)
 NAMED = "PNG, TGA, BMP, JPEG, TIFF, WebP, AVIF, animated GIF, APNG or WebP"
+
+
+VERSION = 1
+"""Raised when one of these modules reads a file to other pixels than before."""
+
+
+@cache
+def decoders() -> str:
+    """What pixels depend on besides a file: the version of our readers and of the libraries they use."""
+    libraries = (f"{name} {version(name)}" for name in ("pillow", "imagecodecs", "tifffile"))
+    return f"{VERSION}, {', '.join(libraries)}"
 
 
 def kind_of(data: bytes, name: str) -> Kind:

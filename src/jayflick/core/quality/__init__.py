@@ -1,0 +1,1 @@
+"""How like two pictures are."""

@@ -32,6 +32,7 @@ class FileFrame:
     sha256: str
     width: int
     height: int
+    transparent: bool = True
     missing_after: int = 0
 
     def read(self) -> NDArray[np.uint8]:
@@ -55,19 +56,27 @@ def read_file(path: Path) -> bytes:
         ) from failed
 
 
-def list_files(inputs: Iterable[str]) -> list[Path]:
-    """The files that inputs stand for: files as they are, all below a folder, what a pattern matches."""
+def list_files(inputs: Iterable[str], output: Path | None = None) -> list[Path]:
+    """The files that inputs stand for: files as they are, all below a folder, what a pattern matches.
+
+    ``output``: where the result goes. What an earlier run wrote there may lie in the folder, and is no frame.
+    """
     files: list[Path] = []
+
+    def found(entry: Path) -> bool:
+        here, there = entry.absolute(), output.absolute() if output is not None else None
+        return entry.is_file() and here != there and there not in here.parents
+
     for text in inputs:
         path = Path(text)
         if path.is_dir():
             entries = sorted(path.rglob("*"))
-            files += [entry for entry in entries if entry.is_file() and not _hidden(entry.relative_to(path))]
+            files += [entry for entry in entries if found(entry) and not _hidden(entry.relative_to(path))]
         elif not path.exists() and has_magic(text):
             matched = sorted(Path(match) for match in glob(text))
             if not matched:
                 raise InputError("nothing matches this pattern", file=text, remedy="check the pattern")
-            files += [match for match in matched if match.is_file()]
+            files += [match for match in matched if found(match)]
         else:
             files.append(path)
     if len(files) > MAX_FILES:
@@ -118,7 +127,8 @@ def look_at(files: Sequence[Path], scratch: Path, cut: Cut = WHOLE) -> tuple[lis
             found = Found(
                 piece.name, header, None, piece.looks, piece.duration, piece.repeat, written=piece.written
             )
-            brought.append((found, FileFrame(place, piece.name, sha256, header.width, header.height)))
+            size = header.width, header.height
+            brought.append((found, FileFrame(place, piece.name, sha256, *size, header.transparent)))
         return brought
 
     jobs = zip(range(len(files)), files, names_of(files), strict=True)

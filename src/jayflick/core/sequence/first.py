@@ -2,9 +2,17 @@
 
 import itertools
 import re
+from collections.abc import Sequence as Sequence_
 
-from ..recipe import MAX_SIDE, Gather, Output, Recipe, Rhythm, Size, Tuning
-from .gather import Sequence
+from ..dither.choose import suits_dither
+from ..errors import InputError
+from ..framing.alpha import settle
+from ..recipe import MAX_SIDE, MAX_SPANS, Gather, Output, Recipe, Size, Span, Tuning, span_name
+from ..render import Framed, SourceFrame
+from ..stages import Stages
+from .gather import Sequence, majority_size
+from .names import title_of
+from .rhythm import own_rhythm
 
 
 def unused(sequence: Sequence) -> frozenset[int]:
@@ -24,13 +32,44 @@ def unused(sequence: Sequence) -> frozenset[int]:
     return frozenset(left_out)
 
 
-def first_recipe(
-    title: str, width: int, height: int, left_out: frozenset[int] = frozenset(), rhythm: Rhythm | None = None
-) -> Recipe:
-    """What a new project starts with: its own size, but no wider than a page column."""
+def first_recipe(title: str, sequence: Sequence) -> Recipe:
+    """What a new project of this name starts with: its own size and time, but no wider than a page column.
+
+    Of sequences put together each is a span.
+    """
+    width, height = majority_size(sequence.files)
     stem = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-") or "loop"
     column = 640
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))
     output = Output(file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), budget=1024 * 1024)
-    return Recipe(gather=Gather(left_out=left_out), rhythm=rhythm or Rhythm(), outputs=(output,))
+    rhythm = own_rhythm(sequence.files).model_copy(update={"spans": _spans(sequence)})
+    return Recipe(gather=Gather(left_out=unused(sequence)), rhythm=rhythm, outputs=(output,))
+
+
+def _spans(sequence: Sequence) -> tuple[Span, ...]:
+    spans: list[Span] = []
+    first = 1
+    for part in sequence.parts[:MAX_SPANS]:
+        name = span_name(" ".join(part.labels) or title_of(part.pattern), spans)
+        spans.append(Span(name=name, first=first, last=first + part.count - 1))
+        first += part.count
+    return tuple(spans)
+
+
+def with_dither_chosen(recipe: Recipe, frames: Sequence_[SourceFrame], stages: Stages) -> Recipe:
+    """The recipe with the dither that suits its frames: tried on a few of those that are used."""
+    used = [p for p in range(1, len(frames) + 1) if p not in recipe.gather.left_out]
+    quarters = {len(used) // 4, len(used) * 3 // 4}
+    sample = [used[i] for i in sorted({min(i + j, len(used) - 1) for i in quarters for j in (0, 1)})]
+    outputs = []
+    for output in recipe.outputs:
+        framed = Framed(frames, recipe.framing, output.size, stages, recipe.gather)
+        try:
+            pictures = [settle(framed.frame(position), output.alpha) for position in sample]
+        except InputError:
+            return recipe  # it is said when the output is made
+        dithered = suits_dither(pictures, output.tuning.colours, output.tuning.amount)
+        tuning = output.tuning.model_copy(update={"dither": "diffusion" if dithered else "none"})
+        outputs.append(output.model_copy(update={"tuning": tuning}))
+    return recipe.model_copy(update={"outputs": tuple(outputs)})

@@ -1,7 +1,7 @@
 """What one file brings: itself, the frames it holds, or the files packed in it."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from io import BytesIO
 from typing import TypeVar
 
@@ -105,6 +105,8 @@ def _apart(
         return
     picture = read_picture(data, name=name)
     overview = reduced(picture, *THUMB)
+    if header.transparent and picture[:, :, 3].min() == 255:  # many programs write alpha that is never used
+        header = replace(header, transparent=False)
     yield Piece(
         name,
         data if packed else None,

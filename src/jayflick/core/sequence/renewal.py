@@ -1,11 +1,10 @@
 """Frames that were rendered again, put in the place of those they are newer versions of."""
 
-import itertools
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..recipe import Gather, Recipe, Rhythm, Span
+from ..recipe import Gather, Recipe, Rhythm, Span, span_name
 
 
 @dataclass(frozen=True)
@@ -155,10 +154,8 @@ def with_joined(recipe: Recipe, other: Recipe, count: int, more: int, name: str)
     spans = list(rhythm.spans)
     pace = behind.delay or behind.rate
     if pace != (rhythm.delay or rhythm.rate) and behind.delay is None:
-        names = {span.name for span in spans}
-        wishes = (name[:76] + (f" {n}" if n > 1 else "") for n in itertools.count(1))
-        free = next(wish for wish in wishes if wish not in names)
-        spans.append(Span(name=free, first=before + 1, last=before + len(theirs), rate=behind.rate))
+        named = span_name(name, spans)
+        spans.append(Span(name=named, first=before + 1, last=before + len(theirs), rate=behind.rate))
     held = {before + place: time for place, time in behind.holds.items() if place <= len(theirs)}
     if behind.delay is not None and behind.delay != rhythm.delay:
         held = {before + place: behind.delay for place in range(1, len(theirs) + 1)} | held

@@ -167,14 +167,17 @@ def _made_good(
 ) -> list[_Step]:
     """A step and what makes good the missing numbers between it and the frame that follows.
 
-    Held, unless the step's own delay was set by hand: that is what it lasts, whatever it stands for. Or blended,
-    each number at its own share of the way, so that a frame left out among them is never seen.
+    Held, unless the step's own delay was set by hand: that is what it lasts, whatever it stands for. Or
+    blended, each number at its own share of the way, so that a frame left out among them is never seen.
     """
     missing = [(slot, time) for slot, time in enumerate(between, 1) if time is not None]
     if gather.gaps == "hold":
         return [step if step.place in rhythm.holds else _longer(step, sum(time for _, time in missing))]
     share = 1 / (len(between) + 1)
-    return [step, *(_Step(step.place, blend(step.shot, following, slot * share), time) for slot, time in missing)]
+    return [
+        step,
+        *(_Step(step.place, blend(step.shot, following, slot * share), time) for slot, time in missing),
+    ]
 
 
 def _dissolved(steps: list[_Step], over: int) -> list[_Step]:

@@ -1,0 +1,37 @@
+"""Whether pictures are better dithered, found by trying."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..gif.encoder import encode_gif, share_palette
+from ..gif.reader import read_gif
+from ..quality.ssim import WINDOW, ssim
+
+MOST_BYTES = 1.25
+"""Dither may cost so many times the bytes of none: a sequence can cost a little more than a sample."""
+LEAST_LIKENESS = -0.005
+"""And change the structural similarity by no less than this."""
+
+
+def suits_dither(frames: Sequence[NDArray[np.uint8]], colours: int, amount: int) -> bool:
+    """Whether error diffusion serves these pictures. On smooth, dark or flat art its noise is worse than bands.
+
+    ``frames``: some of a sequence, neighbours among them, shape (height, width, 4), alpha 0 or 255.
+    """
+    shared = share_palette(frames, colours)
+    if shared.lossless or min(frames[0].shape[:2]) < WINDOW:
+        return False
+    plain, dithered = encode_gif(frames, shared), encode_gif(frames, shared, amount=amount)
+    if len(dithered) > MOST_BYTES * len(plain):
+        return False
+    return _likeness(frames, dithered) - _likeness(frames, plain) >= LEAST_LIKENESS
+
+
+def _likeness(frames: Sequence[NDArray[np.uint8]], file: bytes) -> float:
+    each = [
+        ssim(frame[:, :, :3], shown[:, :, :3])
+        for frame, shown in zip(frames, read_gif(file).pictures(), strict=True)
+    ]
+    return float(np.mean(each))
