@@ -162,7 +162,10 @@ def colours(count: int) -> Callable[[dict[str, Any]], None]:
     return lambda recipe: recipe["outputs"][0]["tuning"].update(colours=count)
 
 
-def heavy(count: int = 12) -> Pictures:
-    """Frames that keep a worker busy for a few seconds: noise has no still pixel and no short code."""
-    random = np.random.default_rng(1)
+def heavy(count: int = 12, seed: int = 1) -> Pictures:
+    """Frames that keep a worker busy for a few seconds: noise has no still pixel and no short code.
+
+    What was made once is there at once: each test that waits for work has a ``seed`` of its own.
+    """
+    random = np.random.default_rng(seed)
     return [random.integers(0, 256, (600, 800, 3)).astype(np.uint8) for _ in range(count)]

@@ -4,6 +4,7 @@ import json
 import zipfile
 from datetime import datetime
 from io import BytesIO
+from typing import Any
 
 import httpx
 import numpy as np
@@ -12,7 +13,7 @@ from PIL import Image
 
 from jayflick.core.gif.reader import describe, read_gif
 from jayflick.service.models import Result
-from jayflick.service.projects import result_document
+from jayflick.service.results import result_document
 from tests.conftest import moving_square
 from tests.service.conftest import (
     bench,
@@ -162,7 +163,7 @@ def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Cli
     assert np.abs(blend - half).max() <= 1
     for wrong in ("9", "x", "1x5", "1x128+9x128"):
         assert client.get(f"{base}/{wrong}").status_code == 404
-    assert edit(client, project, lambda r: r["rhythm"].update(order=[5])).status_code == 422
+    assert edit(client, project, lambda r: r["rhythm"].update(order=[5])).json()["jobs"][0]["state"] == "failed"
 
 
 def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Client) -> None:
@@ -324,11 +325,6 @@ def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None
 @pytest.mark.parametrize(
     ("change", "message"),
     [
-        (lambda recipe: recipe["rhythm"].update(last=99), "the range 1-99 does not lie in the 6 frames"),
-        (
-            lambda recipe: recipe["gather"].update(left_out=[1, 2, 3, 4, 5, 6]),
-            "all frames of the range are left out",
-        ),
         (lambda recipe: recipe["rhythm"].update(rate="never"), "a rate is over 0"),
         (lambda recipe: recipe["outputs"][0].update(file_name="../x.gif"), "String should match pattern"),
         (lambda recipe: recipe.update(mood="blue"), "Extra inputs are not permitted"),
@@ -343,8 +339,59 @@ def test_a_recipe_that_cannot_be_is_refused_with_the_reason(client: httpx.Client
     assert bench(client, project)["revision"]["id"] == before
 
 
+@pytest.mark.parametrize("made_before", [False, True])
+@pytest.mark.parametrize(
+    ("part", "change", "message"),
+    [
+        ("rhythm", {"last": 99}, "the range 1-99 does not lie in the 6 frames"),
+        ("gather", {"left_out": [1, 2, 3, 4, 5, 6]}, "all frames of the range are left out"),
+        ("rhythm", {"holds": {"2": 1000 * 705_600_000}}, "frame 2 lasts 1000 s; a GIF frame lasts at most 655"),
+    ],
+)
+def test_an_output_that_cannot_be_made_is_a_failed_output_and_vetoes_no_edit(
+    client: httpx.Client, made_before: bool, part: str, change: dict[str, object], message: str
+) -> None:
+    """Whether its pictures are coded already or not."""
+    project = project_of(client)
+    if made_before:
+        finished(client, project)
+    assert edit(client, project, lambda recipe: recipe[part].update(change)).status_code == 200
+    failed = until(
+        lambda: next((job for job in bench(client, project)["jobs"] if job["state"] == "failed"), None)
+    )
+    assert message in failed["error"]["message"]
+    assert client.post(f"/api/projects/{project}/retry").json()["jobs"][0]["state"] in ("failed", "queued")
+    assert edit(client, project, lambda recipe: recipe["outputs"][0].update(name="Other")).status_code == 200
+    assert len(client.post(f"/api/projects/{project}/undo").json()["recipe"]["outputs"]) == 1
+    client.post(f"/api/projects/{project}/undo")
+    assert finished(client, project)["info"]["count"] == 6
+
+
+@pytest.mark.parametrize("change", [{"rate": "10"}, {"holds": {"3": 705_600_000}, "repeat": 1}, {}])
+def test_a_change_that_alters_no_pixel_lets_the_encoding_go_on(
+    client: httpx.Client, change: dict[str, object]
+) -> None:
+    project = project_of(client, heavy(seed=100 + len(change)))
+    job = until(lambda: next((one for one in bench(client, project)["jobs"] if one["done"] > 0), None))
+
+    def alter(recipe: dict[str, Any]) -> None:
+        recipe["rhythm"].update(change)
+        recipe["outputs"][0].update(budget=9999)
+
+    answer = edit(client, project, alter).json()
+    (same,) = answer["jobs"]
+    assert (same["id"], same["revision_id"]) == (job["id"], answer["revision"]["id"])
+    result = finished(client, project)
+    assert result["revision_id"] == answer["revision"]["id"]
+    assert result["delays"][2] == (100 if "rate" in change else 1000 if "holds" in change else 40)
+    assert bench(client, project)["jobs"] == []
+    other = edit(client, project, colours(9)).json()["jobs"][0]  # that alters pixels: another job
+    assert other["id"] != job["id"]
+    client.post(f"/api/jobs/{other['id']}/cancel")
+
+
 def test_the_newest_wish_wins_and_older_ones_give_way(client: httpx.Client) -> None:
-    project = project_of(client, heavy())
+    project = project_of(client, heavy(seed=2))
     until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
     for count in range(20, 30):
         edit(client, project, colours(count))
@@ -355,7 +402,7 @@ def test_the_newest_wish_wins_and_older_ones_give_way(client: httpx.Client) -> N
 
 
 def test_a_job_can_be_called_off_and_made_after_all(client: httpx.Client) -> None:
-    project = project_of(client, heavy())
+    project = project_of(client, heavy(seed=3))
     job = until(
         lambda: next((job for job in bench(client, project)["jobs"] if job["state"] == "running"), None)
     )
@@ -399,7 +446,7 @@ def test_news_of_jobs_and_projects_comes_as_events(client: httpx.Client) -> None
         lines = events.iter_lines()
         while not next(lines).startswith("data:"):
             pass
-        project = project_of(client)
+        project = project_of(client, moving_square(5, 50, 34))  # of no other test, or it would be there at once
         for line in lines:
             if line.startswith("data:"):
                 news = httpx.Response(200, content=line[5:]).json()

@@ -40,7 +40,9 @@ export function times(repeat: number): string {
 
 /** How a delay may be written, for people. */
 export const DELAYS_ARE =
-  "40ms, 4cs or 0.04s; 2f: frames of the rate, 2f@30: of another. A bare number: hundredths";
+  "A time over 0: 40ms, 4cs or 0.04s; 2f is two frames of the rate, 2f@30 of another. Without a unit: cs.";
+export const RATES_ARE = "Frames a second, over 0 up to 1000: 24, 12.5 or 24000/1001.";
+export const LENGTHS_ARE = "A time over 0 up to an hour: 4s, 2500ms. Without a unit: seconds.";
 
 /**
  * Flicks from a typed delay: `40ms`, `4cs`, `0.04s`, a bare number of hundredths, `2f@30` for two frames at that

@@ -92,6 +92,8 @@ class Rendered:
     """How many bytes of the file each frame takes."""
     pixels: str
     """The cache key of the file's pictures without their time: equal for two results that differ only in it."""
+    sources: str
+    """Names what the played steps show before alpha is settled and colours are chosen."""
     plan: Plan
     seconds: dict[str, float]
     notes: list[str] = field(default_factory=list)
@@ -391,7 +393,10 @@ def _rendered(work: _Work, key: str, stages: Stages, clock: "_Clock") -> Rendere
     info = {**measured["described"], **time}
     clock.lap("measure")
     notes = _notes(work.plan, delays, work.output, info)
-    return Rendered(data, untimed, info, delays, measured["costs"], key, work.plan, clock.seconds, notes)
+    sources = stage_key("sources", FRAMING_VERSION, work.framed.names)
+    return Rendered(
+        data, untimed, info, delays, measured["costs"], key, sources, work.plan, clock.seconds, notes
+    )
 
 
 def _measure(untimed: bytes) -> bytes:

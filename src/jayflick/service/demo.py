@@ -7,7 +7,9 @@ from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
 from ..core.stages import Stages
 from ..demo.load import drawn_demo
 from .frame_sets import make_project
+from .frames import FrameLists
 from .pictures import keep_picture, note_picture
+from .results import Results
 from .settings import Settings
 from .store import Store
 
@@ -18,6 +20,7 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
     if mark.exists():
         return False
     store, stages = Store(settings.store), Stages(settings.stages)
+    results = Results(store, stages, FrameLists(store))
     for demo, files in drawn_demo():
         taken: list[tuple[Piece, str, int]] = []
         found: list[Found] = []
@@ -36,6 +39,6 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
         with sessions.begin() as session:
             for piece, sha256, size in taken:
                 note_picture(session, piece, sha256, size)
-            make_project(session, sequences, hashes, store, stages, title=demo.title, recipe=demo.recipe)
+            make_project(session, sequences, hashes, results, title=demo.title, recipe=demo.recipe)
     mark.touch()
     return True

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import ProjectFile, entries, in_parts, write_project
 from . import projects
+from .errors import NotFound
 from .models import Frame, Picture
-from .projects import NotFound
 from .store import Store
 
 

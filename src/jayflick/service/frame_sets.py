@@ -14,19 +14,19 @@ from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
-from ..core.stages import Stages
 from ..core.timing.plan import plan_rhythm
 from . import projects
 from .frames import StoredFrame
 from .imports import LONGEST_NAME, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of
+from .results import Results
 from .schemas import Choice, NewProject, Renewed, Report
 from .store import Store
 
 
 def finish(
-    session: Session, import_id: str, store: Store, stages: Stages, choice: Choice | None = None
+    session: Session, import_id: str, results: Results, choice: Choice | None = None
 ) -> tuple[list[Project], list[dict[str, str]]]:
     """Make projects of the sequences the import brought: one of each, unless ``choice`` says otherwise.
 
@@ -35,7 +35,7 @@ def finish(
     opened = still_open(session, import_id, lock=True)
     sequences, ignored, hashes = look_through(session, import_id)
     if opened.project is not None and choice is None:
-        made_again = _made_again(session, import_id, ProjectFile.model_validate_json(opened.project))
+        made_again = _made_again(session, import_id, ProjectFile.model_validate_json(opened.project), results)
         opened.state = "done"
         return [made_again], ignored
     known = {sequence.pattern: sequence for sequence in sequences}
@@ -47,9 +47,9 @@ def finish(
         chosen = [known[pattern] for pattern in wish.patterns]
         if wish.separate:
             alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
-            made += [make_project(session, [single], hashes, store, stages) for single in alone]
+            made += [make_project(session, [single], hashes, results) for single in alone]
         else:
-            made.append(make_project(session, chosen, hashes, store, stages, title=wish.name))
+            made.append(make_project(session, chosen, hashes, results, title=wish.name))
     opened.state = "done"
     return made, ignored
 
@@ -58,29 +58,24 @@ def make_project(
     session: Session,
     sequences: Sequence[gathering.Sequence],
     hashes: dict[str, str],
-    store: Store,
-    stages: Stages,
+    results: Results,
     *,
     title: str | None = None,
     recipe: Recipe | None = None,
 ) -> Project:
-    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given.
-
-    Their pictures lie in ``store``; what is framed to see what suits them is kept in ``stages``.
-    """
+    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
     title = title or together.title
     if recipe is None:
         recipe = first_recipe(title, together)
-        recipe = with_dither_chosen(
-            recipe, [_stored(found, hashes[found.name], store) for found in files], stages
-        )
-    return projects.create(session, title, together.document(), frames, recipe)
+        stored = [_stored(found, hashes[found.name], results.store) for found in files]
+        recipe = with_dither_chosen(recipe, stored, results.stages)
+    return projects.create(session, title, together.document(), frames, recipe, results)
 
 
-def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
+def _made_again(session: Session, import_id: str, file: ProjectFile, results: Results) -> Project:
     """The project that an archive describes, of the frames that came with it, whatever these are called now."""
     came = set(session.scalars(select(ImportFile.sha256).where(ImportFile.import_id == import_id)))
     lacking = [entry for entry in file.frames if entry.sha256 not in came]
@@ -100,10 +95,10 @@ def _made_again(session: Session, import_id: str, file: ProjectFile) -> Project:
     ]
     for output in file.recipe.outputs:
         plan_rhythm(file.recipe.gather, file.recipe.rhythm, [0] * len(frames), output.take)
-    return projects.create(session, file.name, report, frames, file.recipe)
+    return projects.create(session, file.name, report, frames, file.recipe, results)
 
 
-def split(session: Session, project_id: str, positions: Sequence[int]) -> Project:
+def split(session: Session, project_id: str, positions: Sequence[int], results: Results) -> Project:
     """A new project of some of a project's frames."""
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
@@ -122,10 +117,10 @@ def split(session: Session, project_id: str, positions: Sequence[int]) -> Projec
     )
     (sequence,) = [gathering.joined(gather(files)[0])]
     made = _frames(sequence.files, [hashes[found.name] for found in sequence.files])
-    return projects.create(session, title[:200], sequence.document(), made, kept)
+    return projects.create(session, title[:200], sequence.document(), made, kept, results)
 
 
-def renew(session: Session, project_id: str, import_id: str, most_frames: int) -> Renewed:
+def renew(session: Session, project_id: str, import_id: str, most_frames: int, results: Results) -> Renewed:
     """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`."""
     project = projects.find(session, project_id, lock=True)
     revision = projects.current(session, project)
@@ -164,13 +159,13 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int) -
     counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
     recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved, len(frames))
     label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
-    projects.renew(session, project, label, report, frames, recipe)
+    projects.renew(session, project, label, report, frames, recipe, results)
     opened.state = "done"
     changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
     return Renewed(**counts, changed=changed)
 
 
-def join(session: Session, project_id: str, other_id: str, most_frames: int) -> None:
+def join(session: Session, project_id: str, other_id: str, most_frames: int, results: Results) -> None:
     """Put another project's frames behind a project's own; the other stays as it is. Undo leads back.
 
     What the other leaves out stays left out; where its rate differs, its frames keep theirs as a span.
@@ -205,7 +200,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int) -> 
         recipe = recipe.model_copy(update={"gather": scaled})
     frames = _frames(together.files, [*first[1], *second[1]])
     label = f"{other.name} put behind"[:120]
-    projects.renew(session, project, label, together.document(), frames, recipe)
+    projects.renew(session, project, label, together.document(), frames, recipe, results)
 
 
 def _as_gathered(session: Session, revision: Revision) -> tuple[gathering.Sequence, list[str]]:

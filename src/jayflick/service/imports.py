@@ -14,9 +14,10 @@ from ..core.sequence import gather as gathering
 from ..core.sequence.gather import Found, gather
 from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import ProjectFile
+from .errors import Conflict, NotFound
 from .models import Import, ImportClip, ImportFile, Picture
 from .pictures import found_of, note_picture
-from .projects import Conflict, NotFound, new_id
+from .projects import new_id
 
 LONGEST_NAME = 255
 

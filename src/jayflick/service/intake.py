@@ -11,10 +11,10 @@ from ..core.pictures.clip import WHOLE, Cut, knows
 from ..core.sequence.pieces import Enclosed, Piece, Refused
 from ..core.timing.flicks import MILLISECOND
 from . import imports
+from .errors import problem_of
 from .parts import Service
 from .pictures import keep_picture
 from .schemas import ClipInfo, FileTaken, Problem
-from .worker import problem_of
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""

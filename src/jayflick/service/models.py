@@ -136,6 +136,8 @@ class Job(Base):
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
     output_id: Mapped[str] = mapped_column(String(40))
+    pictures: Mapped[str] = mapped_column(Sha256, default="")
+    """Names the pictures it makes, which do not depend on time."""
     state: Mapped[str] = mapped_column(String(12), default="queued")
     """queued, running, done, failed, cancelled or superseded."""
     attempts: Mapped[int] = mapped_column(default=0)

@@ -4,21 +4,18 @@ from collections.abc import Iterator
 from typing import Annotated, Any
 
 from fastapi import Depends, Path, Request, Response
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.recipe import Recipe
-from ..core.render import render_at_once
 from ..core.stages import Stages
 from .database import make_engine, make_sessions
 from .decoding import Decoders
 from .events import Hub
 from .frames import FrameLists
 from .jobs import JobRunner
-from .models import Result, Revision
+from .results import Results
 from .settings import Settings
 from .store import Store
-from .worker import Place, keep_result
+from .worker import Place
 
 FOR_EVER = "private, max-age=31536000, immutable"
 """For addresses whose content can never change: they name a result, a revision or a content."""
@@ -48,20 +45,10 @@ class Service:
         self.stages = Stages(settings.stages)
         self.hub = Hub()
         self.frames = FrameLists(self.store)
+        self.results = Results(self.store, self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
-
-    def make_at_once(self, session: Session, revision: Revision, recipe: Recipe, output_id: str) -> None:
-        """Make an output here and now if all its pictures are coded already, as after a change of time."""
-        frames = self.frames.of(session, revision.project_id, revision.frame_set).frames
-        rendered = render_at_once(recipe, frames, output_id, self.stages)
-        if rendered is not None:
-            alike = select(Result.sha256).where(
-                Result.project_id == revision.project_id, Result.pixels == rendered.pixels
-            )
-            sha256 = session.scalar(alike.limit(1)) or self.store.put(rendered.untimed)
-            keep_result(session, revision.project_id, revision.id, output_id, rendered, sha256)
 
     def changed(self, project_id: str) -> None:
         """After a commit: let the runner and all windows know."""

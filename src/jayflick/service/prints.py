@@ -6,10 +6,10 @@ from PIL import Image
 from sqlalchemy.orm import Session
 
 from ..core.stages import Stages, stage_key
+from .errors import NotFound
 from .frames import FrameLists
 from .models import FrameSet
 from .pictures import thumb_of
-from .projects import NotFound
 from .store import Store
 
 ACROSS = DOWN = 6

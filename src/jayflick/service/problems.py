@@ -10,8 +10,7 @@ from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from starlette.exceptions import HTTPException
 
 from ..core.errors import JayFlickError
-from .projects import Conflict, NotFound
-from .worker import disk_problem, problem_of
+from .errors import Conflict, NotFound, disk_problem, problem_of
 
 log = logging.getLogger(__name__)
 

@@ -1,8 +1,7 @@
 """What can be done with projects: kept, changed, undone, shown. Each call is one transaction."""
 
-import json
 import uuid
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy import func, select, update
@@ -10,18 +9,12 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
+from .errors import Conflict, NotFound, problem_of
 from .frames import FrameLists
 from .jobs import job_document
 from .models import Frame, FrameSet, Job, Project, Result, Revision, now
+from .results import Results, result_document
 from .schemas import FrameSetInfo, JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
-
-
-class NotFound(JayFlickError):
-    """There is no such thing (any more)."""
-
-
-class Conflict(JayFlickError):
-    """Somebody else, or another window, was faster."""
 
 
 def new_id() -> str:
@@ -35,14 +28,20 @@ def find(session: Session, project_id: str, *, lock: bool = False) -> Project:
     return project
 
 
-def create(session: Session, name: str, report: dict[str, Any], frames: list[Frame], recipe: Recipe) -> Project:
+def create(
+    session: Session,
+    name: str,
+    report: dict[str, Any],
+    frames: list[Frame],
+    recipe: Recipe,
+    results: Results,
+) -> Project:
     """A new project with its frames (not yet added to the session) and its first revision, its job queued."""
     project = Project(id=new_id(), name=name)
     session.add(project)
     session.flush()
-    _add_revision(
-        session, project, recipe, "Frames brought in", frame_set=_add_set(session, project, report, frames)
-    )
+    number = _add_set(session, project, report, frames)
+    _add_revision(session, project, recipe, "Frames brought in", results, frame_set=number)
     return project
 
 
@@ -58,15 +57,17 @@ def _add_set(session: Session, project: Project, report: dict[str, Any], frames:
 
 
 def renew(
-    session: Session, project: Project, label: str, report: dict[str, Any], frames: list[Frame], recipe: Recipe
+    session: Session,
+    project: Project,
+    label: str,
+    report: dict[str, Any],
+    frames: list[Frame],
+    recipe: Recipe,
+    results: Results,
 ) -> None:
     """Put other frames in the place of a project's; undo leads back to those it had."""
-    _add_revision(session, project, recipe, label, frame_set=_add_set(session, project, report, frames))
-
-
-AtOnce = Callable[[Session, Revision, Recipe, str], None]
-"""Makes an output of a revision, whose recipe is this, within the transaction, if that touches no pixel;
-``InputError`` when there is nothing that could be played."""
+    number = _add_set(session, project, report, frames)
+    _add_revision(session, project, recipe, label, results, frame_set=number)
 
 
 def edit(
@@ -75,9 +76,8 @@ def edit(
     base_revision: int,
     label: str,
     recipe: Recipe,
+    results: Results,
     gesture: str = "",
-    *,
-    at_once: AtOnce,
 ) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
     project = find(session, project_id, lock=True)
@@ -85,7 +85,7 @@ def edit(
         raise Conflict(
             "this project was changed in another window", remedy="look at that change, then make yours again"
         )
-    _add_revision(session, project, recipe, label, gesture, at_once)
+    _add_revision(session, project, recipe, label, results, gesture)
 
 
 def _add_revision(
@@ -93,8 +93,8 @@ def _add_revision(
     project: Project,
     recipe: Recipe,
     label: str,
+    results: Results,
     gesture: str = "",
-    at_once: AtOnce = lambda session, revision, recipe, output_id: None,
     *,
     frame_set: int | None = None,
 ) -> None:
@@ -114,28 +114,25 @@ def _add_revision(
     session.add(revision)
     session.flush()
     project.tip_id = revision.id
-    for output in recipe.outputs:
-        at_once(session, revision, recipe, output.id)
-    _make_current(session, project, revision.id, recipe)
+    _make_current(session, project, revision, results)
 
 
-def undo(session: Session, project_id: str) -> None:
+def undo(session: Session, project_id: str, results: Results) -> None:
     """Go back to the revision before."""
     project = find(session, project_id, lock=True)
     undone = current(session, project)
     if undone.parent_id is None:
         raise Conflict("there is nothing to undo")
-    parent = session.get_one(Revision, undone.parent_id)
-    _make_current(session, project, parent.id, Recipe.model_validate(parent.recipe))
+    _make_current(session, project, session.get_one(Revision, undone.parent_id), results)
 
 
-def redo(session: Session, project_id: str) -> None:
+def redo(session: Session, project_id: str, results: Results) -> None:
     """Go forward again to the revision that was undone."""
     project = find(session, project_id, lock=True)
     following = _following(session, project)
     if following is None:
         raise Conflict("there is nothing to redo")
-    _make_current(session, project, following.id, Recipe.model_validate(following.recipe))
+    _make_current(session, project, following, results)
 
 
 def rename(session: Session, project_id: str, name: str) -> None:
@@ -164,11 +161,10 @@ def cancel(session: Session, job_id: int) -> None:
     )
 
 
-def retry(session: Session, project_id: str) -> None:
+def retry(session: Session, project_id: str, results: Results) -> None:
     """Queue the current revision's missing outputs again."""
     project = find(session, project_id, lock=True)
-    revision = current(session, project)
-    _queue(session, project, revision.id, Recipe.model_validate(revision.recipe))
+    _queue(session, current(session, project), results)
 
 
 def current(session: Session, project: Project) -> Revision:
@@ -186,22 +182,47 @@ def _following(session: Session, project: Project) -> Revision | None:
     return step
 
 
-def _make_current(session: Session, project: Project, revision_id: int, recipe: Recipe) -> None:
-    project.revision_id, project.changed = revision_id, now()
-    _queue(session, project, revision_id, recipe)
+def _make_current(session: Session, project: Project, revision: Revision, results: Results) -> None:
+    project.revision_id, project.changed = revision.id, now()
+    _queue(session, revision, results)
 
 
-def _queue(session: Session, project: Project, revision_id: int, recipe: Recipe) -> None:
-    """Queue what the revision still lacks; jobs for other revisions are no longer wanted (newest wins)."""
-    session.execute(
-        update(Job)
-        .where(Job.project_id == project.id, Job.state.in_(("queued", "running")))
-        .values(state="superseded", ended=now())
-    )
-    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision_id)))
+def _queue(session: Session, revision: Revision, results: Results) -> None:
+    """Queue what a revision still lacks.
+
+    A job for another revision that makes the very pictures that are wanted goes on, for this one; the others
+    are no longer wanted (newest wins). What cannot be made is a failed job, and no obstacle to a change.
+    """
+    recipe = Recipe.model_validate(revision.recipe)
+    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision.id)))
+    wanted: dict[str, str] = {}
     for output in recipe.outputs:
-        if output.id not in there:
-            session.add(Job(project_id=project.id, revision_id=revision_id, output_id=output.id))
+        if output.id in there:
+            continue
+        mine = {"project_id": revision.project_id, "revision_id": revision.id, "output_id": output.id}
+        try:
+            pictures = results.prepare(session, revision, recipe, output.id)
+        except JayFlickError as error:
+            session.add(Job(**mine, state="failed", error=problem_of(error), ended=now()))
+        else:
+            if pictures is not None:
+                wanted[output.id] = pictures
+    under_way = select(Job).where(Job.project_id == revision.project_id, Job.state.in_(("queued", "running")))
+    for job in session.scalars(under_way.with_for_update()):
+        if wanted.get(job.output_id) == job.pictures:
+            job.revision_id = revision.id
+            del wanted[job.output_id]
+        else:
+            job.state, job.ended = "superseded", now()
+    for output_id, pictures in wanted.items():
+        session.add(
+            Job(
+                project_id=revision.project_id,
+                revision_id=revision.id,
+                output_id=output_id,
+                pictures=pictures,
+            )
+        )
 
 
 # shown
@@ -261,34 +282,6 @@ def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultI
         if result is not None:
             found.append(result_document(result))
     return found
-
-
-def result_document(result: Result) -> ResultInfo:
-    facts = {
-        "id": result.id,
-        "output_id": result.output_id,
-        "revision_id": result.revision_id,
-        "sha256": result.sha256,
-        "pixels": result.pixels,
-        "created": result.created.isoformat(),
-    }
-    document = result.document if '"delays"' in result.document else _as_now(result.document)
-    # One document of both, read at once: it may tell of thousands of frames.
-    return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{document[1:]}")
-
-
-def _as_now(document: str) -> str:
-    """A result's document as versions before this one wrote it, in the form it has now."""
-    old = json.loads(document)
-    frames = old["info"].pop("frames")
-    shots = old.pop("shots", [str(position) for position in old["positions"]])
-    new = {
-        "delays": [frame["delay_ms"] for frame in frames],
-        "costs": [frame["bytes"] for frame in frames],
-        "blends": {index: shot for index, shot in enumerate(shots) if "x" in shot},
-    }
-    # The first of them knew only whole frames in their own order.
-    return json.dumps({"places": old["positions"], "dropped": [], "scale": 1.0, **old, **new})
 
 
 def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes: int) -> ProjectInfo:

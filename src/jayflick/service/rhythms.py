@@ -17,6 +17,7 @@ from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
 from ..core.timing.seam import Closing, find_seams
 from . import projects
+from .errors import NotFound
 from .frames import FrameLists
 from .pictures import thumb_of
 from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanWish, SeamInfo
@@ -34,7 +35,7 @@ def plan(session: Session, lists: FrameLists, project_id: str, wish: PlanWish) -
     try:
         output = recipe.output(wish.output_id)
     except KeyError:
-        raise projects.NotFound("there is no such output") from None
+        raise NotFound("there is no such output") from None
     made = plan_rhythm(recipe.gather, recipe.rhythm, frames.gaps, output.take)
     held = [form(made.durations) for form in (formats.gif, formats.webp, formats.apng, formats.video)]
     return PlanInfo(

@@ -124,6 +124,9 @@ class ResultInfo(Document):
     dropped: list[int] = Field(description="Places not seen at the output's own rate")
     scale: float = Field(description="What speed or length made of every delay")
     durations: list[int] = Field(description="The wished duration of each, in 1/705,600,000 s")
+    sources: str = Field(
+        "", description="Equal for two results whose steps show the same pictures before colours are chosen"
+    )
     notes: list[str]
     seconds: dict[str, float]
 

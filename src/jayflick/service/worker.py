@@ -1,25 +1,25 @@
 """What runs in a worker process: one job, from its rows to a safe result. May be run again at any time."""
 
-import json
 import time
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
-from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import Cancelled, InputError, JayFlickError
+from ..core.errors import Cancelled, JayFlickError
 from ..core.recipe import Recipe
 from ..core.render import Progress, Rendered, render
 from ..core.stages import Stages
 from ..core.warm import warm
 from .database import make_engine, make_sessions
+from .errors import disk_problem, problem_of
 from .frames import frames_of
 from .mariadb import die_with_parent
-from .models import Job, Result, Revision, now
+from .models import Job, Project, Revision, now
+from .results import keep_result
 from .store import Store
 
 TICK = 0.1
@@ -50,19 +50,25 @@ def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
 def run_job(place: Place, job_id: int) -> str:
     """Carry out a claimed job and record how it ended; returns the state it ended in."""
     _, sessions = _sessions(place.database)
-    store = Store(place.store)
-    with sessions() as session:
-        job = session.get(Job, job_id)
-        revision = session.get(Revision, job.revision_id) if job else None
-        if job is None or revision is None or job.state != "running":
-            return job.state if job else "cancelled"
-        recipe = Recipe.model_validate(revision.recipe)
-        frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
+    store, stages = Store(place.store), Stages(place.stages)
     try:
-        rendered = render(
-            recipe, frames, job.output_id, Stages(place.stages), on_progress=_Reporter(sessions, job_id)
-        )
-        sha256 = store.put(rendered.untimed)
+        made: tuple[int, Rendered, str] | None = None
+        while True:
+            with sessions.begin() as session:
+                job = _at_work(session, job_id)
+                if job is None:
+                    return "cancelled"
+                if made is not None and job.revision_id == made[0]:
+                    keep_result(session, job.project_id, made[0], job.output_id, *made[1:])
+                    job.state, job.ended = "done", now()
+                    return "done"
+                revision = session.get_one(Revision, job.revision_id)
+                frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
+            # A change of time may come while pictures are made: once they are there they are given that time.
+            recipe = Recipe.model_validate(revision.recipe)
+            reporter = _Reporter(sessions, job_id)
+            rendered = render(recipe, frames, job.output_id, stages, on_progress=reporter)
+            made = revision.id, rendered, store.put(rendered.untimed)
     except Cancelled:
         return _finish(sessions, job_id, "cancelled")
     except JayFlickError as error:
@@ -74,57 +80,18 @@ def run_job(place: Place, job_id: int) -> str:
     except Exception as error:
         message = f"an unexpected fault, {type(error).__name__}: {error}"
         return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
-    with sessions.begin() as session:
-        keep_result(session, job.project_id, job.revision_id, job.output_id, rendered, sha256)
-        session.execute(
-            update(Job).where(Job.id == job_id, Job.state == "running").values(state="done", ended=now())
-        )
-    return "done"
 
 
-def keep_result(
-    session: Session, project_id: str, revision_id: int, output_id: str, rendered: Rendered, sha256: str
-) -> None:
-    """Record a result; doing it twice changes nothing."""
-    document = {
-        "info": rendered.info,
-        "delays": [delay * 10 for delay in rendered.delays],
-        "costs": rendered.costs,
-        "positions": rendered.plan.positions,
-        "blends": {index: str(shot) for index, shot in enumerate(rendered.plan.shots) if len(shot.parts) > 1},
-        "places": rendered.plan.places,
-        "dropped": rendered.plan.dropped,
-        "scale": rendered.plan.scale,
-        "durations": rendered.plan.durations,
-        "notes": rendered.notes,
-        "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},
-    }
-    values = {
-        "project_id": project_id,
-        "revision_id": revision_id,
-        "output_id": output_id,
-        "sha256": sha256,
-        "pixels": rendered.pixels,
-        "document": json.dumps(document, separators=(",", ":")),
-        "created": now(),
-    }
-    session.execute(insert(Result).values(**values).on_duplicate_key_update(sha256=sha256))
-
-
-def problem_of(error: JayFlickError) -> dict[str, object]:
-    """An error as the interface shows it."""
-    kind = "input" if isinstance(error, InputError) else "failed"
-    return {"kind": kind, "message": error.message, "file": error.file, "remedy": error.remedy}
-
-
-def disk_problem(error: OSError) -> dict[str, object]:
-    """A file system's refusal as the interface shows it."""
-    return {
-        "kind": "disk",
-        "message": f"the disk refused: {error.strerror or error}",
-        "file": None,
-        "remedy": "make room on the disk, then try again; nothing was lost",
-    }
+def _at_work(session: Session, job_id: int) -> Job | None:
+    """The job, if it is still wanted, locked: the project first, as a change does it, so that neither
+    waits for the other.
+    """
+    job = session.get(Job, job_id)
+    if job is None:
+        return None
+    session.get(Project, job.project_id, with_for_update=True)
+    session.refresh(job, with_for_update=True)
+    return job if job.state == "running" else None
 
 
 def _finish(

@@ -90,5 +90,6 @@ export const printsUrl = (projectId: string, frameSet: number, page: number) =>
 export const clipFrameUrl = (importId: string, clip: string, number: number) =>
   `/api/imports/${importId}/clips/${clip}/frames/${number}`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
-export const sourceUrl = (revisionId: number, outputId: string, shot: string) =>
-  `/api/revisions/${revisionId}/outputs/${outputId}/source/${shot}`;
+/** A step's source; the key in the address keeps apart what other data under the same numbers would answer. */
+export const sourceUrl = (result: ResultInfo, shot: string) =>
+  `/api/revisions/${result.revision_id}/outputs/${result.output_id}/source/${shot}?key=${result.sources}`;

@@ -71,13 +71,14 @@ function OpenBench({ bench }: { bench: BenchParts }) {
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result);
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
-  const behind = result?.revision_id !== project.revision.id;
+  const unsaved = useEdits(({ waiting }) => waiting.some((edit) => edit.project === project.id));
+  const behind = unsaved || result?.revision_id !== project.revision.id;
   const job = useMemo(() => {
     const known = project.jobs.find((one) => one.output_id === output.id);
     return live && known && live.id === known.id ? live : known;
   }, [live, project.jobs, output.id]);
-  const busy = behind && (job === undefined || job.state === "queued" || job.state === "running");
-  const cells = standings(project, recipe, result, job, behind);
+  const busy = behind && (unsaved || job === undefined || job.state === "queued" || job.state === "running");
+  const cells = standings(project, recipe, result, unsaved ? undefined : job, behind);
 
   useEffect(() => {
     document.title = `${project.name} – Jay Flick`;
@@ -102,7 +103,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
       activationMode="automatic"
       className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
     >
-      <Header bench={bench} bytes={result?.info.bytes} />
+      <Header bench={bench} bytes={result?.info.bytes} behind={behind} />
       <Docket standings={cells} chosen={part} />
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
         {part === "gather" && contact ? (
@@ -112,6 +113,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
             bench={bench}
             shown={shown}
             error={error}
+            behind={behind}
             busy={busy}
             job={job}
             onCancel={cancel}
@@ -138,7 +140,15 @@ function OpenBench({ bench }: { bench: BenchParts }) {
   );
 }
 
-function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined }) {
+function Header({
+  bench,
+  bytes,
+  behind,
+}: {
+  bench: BenchParts;
+  bytes: number | undefined;
+  behind: boolean;
+}) {
   const { project, output } = bench;
   const held = useEdits((state) => state.held);
   const waiting = useEdits(underWay);
@@ -182,16 +192,22 @@ function Header({ bench, bytes }: { bench: BenchParts; bytes: number | undefined
       </IconButton>
       <span role="status" aria-label="Saving" className="text-ink-2">
         {held ? (
-          <Mark verdict="look" word={`not saved yet: ${held}; trying again`} />
+          <Mark verdict="look" word={`Not saved yet: ${held}; trying again`} />
         ) : waiting ? (
-          "keeping…"
+          "Saving…"
         ) : (
-          "every change kept"
+          "All changes saved"
         )}
       </span>
       <span className="grow" />
       <span className="inline-flex h-[30px] items-center gap-2 rounded-[7px] bg-strong px-3 font-medium text-on-strong">
-        {output.name} <span className="figure">{bytes === undefined ? "…" : size(bytes)}</span>
+        {output.name}{" "}
+        <span
+          className={`figure ${behind ? "italic opacity-70" : ""}`}
+          title={behind ? "From before the last change" : undefined}
+        >
+          {bytes === undefined ? "…" : `${size(bytes)}${behind ? " …" : ""}`}
+        </span>
       </span>
       <ThemeButton />
       <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>

@@ -13,7 +13,7 @@ export function Docket({ standings, chosen }: { standings: Record<Part, Standing
       className="grid grid-cols-5 overflow-clip rounded-[12px] border border-line bg-card"
     >
       {PARTS.map((part, index) => {
-        const { figure, beside, below, verdict, word } = standings[part];
+        const { stale, figure, beside, below, verdict, word } = standings[part];
         const long = figure.length > 12;
         return (
           <Tabs.Trigger
@@ -30,13 +30,16 @@ export function Docket({ standings, chosen }: { standings: Record<Part, Standing
               </span>
               <Mark verdict={verdict} word={word} />
             </span>
-            <span className="w-full truncate leading-6">
+            <span
+              className={`w-full truncate leading-6 ${stale ? "italic opacity-70" : ""}`}
+              title={stale ? "From before the last change" : undefined}
+            >
               <span className={long ? "text-[15px] font-semibold" : "figure text-[17px] font-semibold"}>
                 {figure}
               </span>{" "}
               <span className="text-[12.5px]">{beside}</span>
             </span>
-            <span className="w-full truncate text-xs text-ink-2">{below}</span>
+            <span className={`w-full truncate text-xs text-ink-2 ${stale ? "italic" : ""}`}>{below}</span>
           </Tabs.Trigger>
         );
       })}

@@ -21,6 +21,7 @@ export function Stage({
   bench,
   shown,
   error,
+  behind,
   busy,
   job,
   onCancel,
@@ -29,6 +30,7 @@ export function Stage({
   bench: Bench;
   shown: Shown | null;
   error: string;
+  behind: boolean;
   busy: boolean;
   job: JobInfo | undefined;
   onCancel: () => void;
@@ -46,7 +48,7 @@ export function Stage({
     observer.observe(element);
     return () => observer.disconnect();
   }, []);
-  const source = useSource(bench, shown, view !== "result" && view !== "ends");
+  const source = useSource(shown, view !== "result" && view !== "ends");
   const info = shown?.result.info;
   const scale = info ? scaleFor(zoom, info, room) : 1;
   const matte = bench.output.alpha.matte;
@@ -89,7 +91,10 @@ export function Stage({
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {(view === "wipe" || view === "result") && (
-            <Label side="right" text={`result · ${size(info.bytes)}`} />
+            <Label
+              side="right"
+              text={behind ? "result · before the last change" : `result · ${size(info.bytes)}`}
+            />
           )}
         </>
       )}
@@ -207,27 +212,17 @@ function useSlow(busy: boolean): boolean {
   return slow;
 }
 
-function useSource(bench: Bench, shown: Shown | null, wanted: boolean): FrameSource | null {
+function useSource(shown: Shown | null, wanted: boolean): FrameSource | null {
   const result = shown?.result;
-  const key = result
-    ? JSON.stringify([
-        bench.project.id,
-        bench.recipe.framing,
-        result.info.width,
-        result.info.height,
-        bench.recipe.gather.sizes,
-        result.positions,
-        result.blends,
-      ])
-    : "";
+  const key = result ? result.sources || String(result.id) : "";
   const urls = useMemo(
     () =>
       result && wanted
         ? result.positions.map((position, index) =>
-            sourceUrl(result.revision_id, result.output_id, result.blends[String(index)] ?? String(position)),
+            sourceUrl(result, result.blends[String(index)] ?? String(position)),
           )
         : [],
-    // The same framing gives the same pictures, whichever revision asks: no need to fetch them again.
+    // Results with the same key have the same sources, whichever revision asks: no need to fetch them again.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [key, wanted],
   );

@@ -7,6 +7,9 @@ export type Rhythm = Recipe["rhythm"];
 export type Easing = "even" | "in" | "out" | "both";
 
 const LONGEST = 3600 * FLICKS;
+export const CENTISECOND = FLICKS / 100;
+/** The shortest delay that viewers of a GIF play as written. */
+export const FLOOR = 2 * CENTISECOND;
 const EASE: Record<Easing, (t: number) => number> = {
   even: (t) => t,
   in: (t) => t * t,

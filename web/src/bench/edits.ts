@@ -118,7 +118,7 @@ export async function send(now: boolean): Promise<void> {
       }),
     );
     // Both at once, or the edits would be laid over themselves on the screen.
-    queries.setQueryData(["project", first.project], await withFrames(queries, info, recipe));
+    queries.setQueryData(["project", first.project], newest(await withFrames(queries, info, recipe)));
     done(batch);
   } catch (error) {
     if (error instanceof ApiError && error.passing) {
@@ -138,10 +138,66 @@ export async function send(now: boolean): Promise<void> {
 
 function done(batch: Edit[]): void {
   useEdits.setState(({ waiting }) => ({ waiting: waiting.filter((edit) => !batch.includes(edit)), held: "" }));
+  keepUnsent();
+}
+
+/** What was not saved yet when the page went, as it would be now. */
+export interface Unsent {
+  project: string;
+  base: number;
+  label: string;
+  recipe: Recipe;
+  at: number;
+}
+
+const UNSENT = "jayflick-unsent";
+
+/** Changes that wait are also written down here, where a crash of the page cannot reach them. */
+function keepUnsent(): void {
+  const { waiting } = useEdits.getState();
+  const last = waiting.at(-1);
+  const known = last && cached(last.project);
+  try {
+    if (!last || !known) localStorage.removeItem(UNSENT);
+    else {
+      const recipe = waiting.filter((edit) => edit.project === last.project).reduce(applied, known.recipe);
+      const kept: Unsent = {
+        project: last.project,
+        base: known.revision.id,
+        label: last.label,
+        recipe,
+        at: Date.now(),
+      };
+      localStorage.setItem(UNSENT, JSON.stringify(kept));
+    }
+  } catch {
+    // Without room, or without leave, there is no second copy; the first is on its way.
+  }
+}
+
+/** What an earlier page left unsaved, once: it is either taken up again or gone. */
+export function takeUnsent(): Unsent | null {
+  try {
+    const text = localStorage.getItem(UNSENT);
+    localStorage.removeItem(UNSENT);
+    return text ? (JSON.parse(text) as Unsent) : null;
+  } catch {
+    return null;
+  }
+}
+
+/**
+ * Of what was just answered and what is known, the newer: an answer to a read may be overtaken on its way by that to a
+ * change. A project's last change is dated while it is locked, so that the dates of changes are in their order.
+ */
+function newest(answer: Project): Project {
+  const known = cached(answer.id);
+  return known && known.changed > answer.changed ? known : answer;
 }
 
 function queue(edit: Omit<Edit, "after">): void {
   useEdits.setState(({ waiting, asked }) => ({ waiting: [...waiting, { ...edit, after: asked }] }));
+  keepUnsent();
   if (edit.gesture) soon(20);
   else void send(true);
 }
@@ -172,7 +228,7 @@ async function step(number: number, ask: () => Answer | null): Promise<void> {
   try {
     const answer = ask();
     const info = answer && (await data<ProjectInfo>(answer));
-    if (info && queries) queries.setQueryData(["project", info.id], await withFrames(queries, info));
+    if (info && queries) queries.setQueryData(["project", info.id], newest(await withFrames(queries, info)));
   } catch (error) {
     tellError(error);
   }
@@ -230,10 +286,12 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
   const query = useQuery({
     queryKey: ["project", projectId],
     queryFn: async ({ client }) =>
-      withFrames(
-        client,
-        await data<ProjectInfo>(
-          api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } }),
+      newest(
+        await withFrames(
+          client,
+          await data<ProjectInfo>(
+            api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } }),
+          ),
         ),
       ),
     retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,

@@ -2,8 +2,8 @@
 
 import { create } from "zustand";
 import type { ResultInfo } from "../api/client";
-import { count, FLICKS, hundredths } from "../format";
-import { added, pasted, timeOf, withoutHolds, withTimes } from "./delays";
+import { count, hundredths } from "../format";
+import { added, CENTISECOND, FLOOR, pasted, timeOf, withoutHolds, withTimes } from "./delays";
 import type { Bench } from "./edits";
 import { leaveOutPositions } from "./findings";
 import { arranged, dropped, rearranged } from "./order";
@@ -16,10 +16,6 @@ export const useSelection = create<{
   /** Copied times, in flicks. */
   copied: readonly number[];
 }>(() => ({ places: new Set(), anchor: -1, copied: [] }));
-
-export const CENTISECOND = FLICKS / 100;
-/** The shortest delay that viewers play as written. */
-export const FLOOR = 2 * CENTISECOND;
 
 export function select(result: ResultInfo, index: number, how: "only" | "toggle" | "through"): void {
   const place = result.places[index];

@@ -4,6 +4,7 @@ import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
+import { FLOOR } from "./delays";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
 export type Part = (typeof PARTS)[number];
@@ -17,6 +18,8 @@ export const PART_NAMES: Record<Part, string> = {
 };
 
 export interface Standing {
+  /** The figures were measured before the last change. */
+  stale: boolean;
   figure: string;
   beside: string;
   below: string;
@@ -42,7 +45,15 @@ export function standings(
   const worst = (["stop", "look"] as const).find((verdict) =>
     found.some((finding) => finding.verdict === verdict && finding.short),
   );
-  const busy = { verdict: "busy", word: "being made" } as const;
+  const failed = job?.state === "failed";
+  /** How figures stand that are older than the settings beside them. */
+  const stale = !behind
+    ? null
+    : failed
+      ? ({ verdict: "stop", word: "failed" } as const)
+      : job?.state === "cancelled"
+        ? ({ verdict: "look", word: "out of date" } as const)
+        : ({ verdict: "busy", word: "encoding" } as const);
   const info = result?.info;
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
   const drifts = info ? Math.abs(info.duration_ms - wished) > 10 : false;
@@ -60,61 +71,67 @@ export function standings(
   ];
   const edges = output?.alpha.edges;
   const transparent = project.frame_list.some((frame) => frame.transparent);
+  const crop = recipe.framing.crop;
+  const [width, height] = crop ? [crop[2], crop[3]] : [project.width, project.height];
+  const enlarged = info ? info.width > width || info.height > height : false;
+  const scaled = info ? info.width < width || info.height < height : false;
   const over = info && output?.budget ? info.bytes - output.budget : 0;
-  const failed = job?.state === "failed";
+  const short = result?.durations.filter((flicks) => flicks < FLOOR).length ?? 0;
   return {
     gather: {
+      stale: false,
       figure: String(project.frames - unused),
       beside: `${unused > 0 ? `of ${project.frames} ` : ""}${project.frames === 1 ? "frame" : "frames"}`,
       below:
         gatherNote.length > 0
           ? gatherNote.slice(0, 2).join(", ") + (gatherNote.length > 2 ? `, ${gatherNote.length - 2} more` : "")
           : `${project.width} × ${project.height} · all there`,
-      ...(worst ? { verdict: worst, word: worst === "stop" ? "stops you" : "look" } : fine),
+      ...(worst ? { verdict: worst, word: worst === "stop" ? "blocks export" : "check" } : fine),
     },
     rhythm: {
+      stale: behind,
       figure: info ? seconds(info.duration_ms) : "…",
       beside: `s ${rate}${holds > 0 ? `, ${count(holds, "hold")}` : ""}`,
       below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s wished` : ""}`,
-      ...(!info ? busy : drifts ? { verdict: "look", word: "look" } : fine),
+      ...(stale ??
+        (short > 0
+          ? { verdict: "look", word: "too fast" }
+          : drifts
+            ? { verdict: "look", word: "check" }
+            : fine)),
     },
     framing: {
+      stale: behind,
       figure: info ? `${info.width} × ${info.height}` : "…",
-      beside: "",
+      beside: enlarged || scaled ? `from ${width} × ${height}` : "",
       below: !transparent
         ? "opaque"
         : edges === "cutoff"
           ? `edges cut off at ${output?.alpha.cutoff ?? ""}`
           : `${edges === "fill" ? "filled with" : "edges over"} ${output?.alpha.matte ?? ""}`,
-      ...(info ? fine : busy),
+      ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {
+      stale: behind,
       figure: String(output?.tuning.colours ?? ""),
       beside: `colours, ${output?.tuning.dither === "none" ? "no dither" : `diffusion ${output?.tuning.amount ?? 0} %`}`,
       below: info
         ? `${kilobytes(info.bytes)}${output?.budget ? ` of ${kilobytes(output.budget)}` : ""} KB`
         : "no bytes yet",
-      ...(!info ? busy : over > 0 ? { verdict: "stop", word: `${size(over)} over` } : fine),
+      ...(stale ?? (over > 0 ? { verdict: "stop", word: `${size(over)} over` } : fine)),
     },
     handoff: {
+      stale: false,
       figure: output?.file_name ?? "",
       beside: "",
       below: failed
         ? (job.error?.message ?? "it failed")
         : info && !behind
-          ? `GIF, ${size(info.bytes)}, made and measured`
-          : behind && job?.state === "cancelled"
-            ? "the last change was called off"
-            : "being made",
-      ...(failed
-        ? { verdict: "stop", word: "failed" }
-        : over > 0 && !behind
-          ? { verdict: "stop", word: "over budget" }
-          : info && !behind
-            ? { verdict: "fine", word: "ready" }
-            : behind && job?.state === "cancelled"
-              ? { verdict: "look", word: "look" }
-              : busy),
+          ? `GIF, ${size(info.bytes)}, ready`
+          : job?.state === "cancelled"
+            ? "the last change is not encoded"
+            : "encoding",
+      ...(stale ?? (over > 0 ? { verdict: "stop", word: "over budget" } : { verdict: "fine", word: "ready" })),
     },
   };
 }

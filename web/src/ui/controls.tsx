@@ -106,12 +106,16 @@ export function Segmented<T extends string>({
 const FIELD =
   "figure h-[26px] rounded-[6px] border border-line bg-card px-2 text-ink transition-colors hover:border-ink-3 aria-[invalid=true]:border-stop disabled:opacity-45";
 
-/** A typed value that is only taken when it can be read; Escape takes it back. */
+/**
+ * A typed value that is taken when it can be read. Until then it stays in the field, marked, with what would be taken;
+ * Escape brings the value back.
+ */
 export function TextField({
   label,
   value,
   onCommit,
   read = (text) => (text.trim() ? text.trim() : null),
+  why = "Type something, or press Escape",
   className = "",
   onStep,
   onText,
@@ -124,29 +128,38 @@ export function TextField({
   onText?: (text: string) => void;
   /** The value as it will be taken, or null when the text is none. */
   read?: (text: string) => string | null;
+  /** What is taken instead of a text that is not. */
+  why?: string;
   className?: string;
   onStep?: (by: number) => void;
 } & Omit<React.ComponentProps<"input">, "value" | "onChange">) {
   const [text, setText] = useState(value);
   const [editing, setEditing] = useState(false);
+  /** What was typed could not be taken; it stays until it is changed. */
+  const [refused, setRefused] = useState(false);
   const escaped = useRef(false);
   useEffect(() => {
-    if (!editing) setText(value);
-  }, [value, editing]);
-  const bad = read(text) === null;
+    if (!editing && !refused) setText(value);
+  }, [value, editing, refused]);
+  const bad = text !== value && read(text) === null;
   const commit = () => {
     setEditing(false);
+    const taken = read(text);
+    if (!escaped.current && bad) {
+      setRefused(true);
+      return;
+    }
     onText?.("");
-    const taken = escaped.current ? null : read(text);
-    escaped.current = false;
-    if (taken !== null && taken !== value) onCommit(taken);
+    if (!escaped.current && taken !== null && taken !== value) onCommit(taken);
     else setText(value);
+    escaped.current = false;
+    setRefused(false);
   };
-  return (
+  const field = (
     <input
       {...rest}
       aria-label={label}
-      aria-invalid={editing && bad}
+      aria-invalid={bad && (editing || refused)}
       data-clean={text === value}
       spellCheck={false}
       autoComplete="off"
@@ -159,6 +172,7 @@ export function TextField({
       onChange={(event) => {
         setText(event.target.value);
         setEditing(true);
+        setRefused(false);
         onText?.(event.target.value);
       }}
       onBlur={commit}
@@ -167,6 +181,7 @@ export function TextField({
           commit(); // the field shows the value as it was taken, and undo is the project's again
         } else if (event.key === "Escape") {
           escaped.current = true;
+          setRefused(false);
           event.currentTarget.blur();
         } else if (onStep && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
           event.preventDefault();
@@ -177,6 +192,21 @@ export function TextField({
         event.stopPropagation();
       }}
     />
+  );
+  return (
+    <Tooltip.Root open={refused}>
+      <Tooltip.Trigger asChild>{field}</Tooltip.Trigger>
+      <Tooltip.Portal>
+        <Tooltip.Content
+          sideOffset={5}
+          side="bottom"
+          align="start"
+          className="z-50 max-w-[300px] rounded-[7px] border border-stop bg-stop-soft px-2 py-1 text-xs text-ink shadow-md"
+        >
+          <span className="font-semibold text-stop">■ “{text}” is not taken.</span> {why}
+        </Tooltip.Content>
+      </Tooltip.Portal>
+    </Tooltip.Root>
   );
 }
 
@@ -208,6 +238,7 @@ export function NumberField({
       value={value === null ? "" : String(value)}
       placeholder={placeholder}
       read={(text) => (text.trim() === "" && value === null ? "" : read(text))}
+      why={`A whole number from ${min} to ${max}.`}
       onCommit={(text) => onCommit(Number(text))}
       onStep={(by) => onCommit(Math.min(max, Math.max(min, (value ?? min) + by)))}
       className={className}

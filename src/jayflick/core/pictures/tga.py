@@ -46,12 +46,16 @@ class _Fields:
 
 
 def knows(data: bytes, name: str) -> bool:
-    """A TGA has no mark at its beginning: known by its footer, or by its ending and a header of sense."""
+    """A TGA has no mark at its beginning: known by its footer, or by its ending and a header of sense.
+
+    What goes by a name without any ending, as files in a store do, is known by its header alone.
+    """
     if data[-18:] == _FOOTER:
         return True
-    if not name.lower().endswith(_ENDINGS):
-        return False
-    return len(data) < _HEADER or (data[1] in (0, 1) and data[2] & ~_RUNS in _DEPTHS)
+    named = name.lower().endswith(_ENDINGS)
+    if len(data) < _HEADER or not (named or "." not in name):
+        return named
+    return data[1] in (0, 1) and data[2] & ~_RUNS in _DEPTHS
 
 
 def _fields(data: bytes, name: str) -> _Fields:

@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from ..projects import NotFound
+from ..errors import NotFound
 from . import imports, jobs, pictures, projects, server
 
 router = APIRouter(prefix="/api")

@@ -179,7 +179,7 @@ def _ignored(items: list[dict[str, str]]) -> list[Problem]:
 def finish_import(import_id: ImportId, service: Parts, choice: Choice | None = None) -> ImportDone:
     """Make projects of what came: one of each sequence, unless a choice is made."""
     with service.sessions.begin() as session:
-        made, ignored = frame_sets.finish(session, import_id, service.store, service.stages, choice)
+        made, ignored = frame_sets.finish(session, import_id, service.results, choice)
         cards = [projects.card(session, project) for project in made]
     for made_card in cards:
         service.changed(made_card.id)

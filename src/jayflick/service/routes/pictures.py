@@ -14,11 +14,11 @@ from ...core.recipe import Recipe
 from ...core.render import Framed
 from ...core.stages import stage_key
 from ...core.timing.shots import Shot
-from .. import projects
+from ..errors import NotFound
 from ..models import Result, Revision
 from ..parts import PNG, WEBP, Parts, Reading, Sha256, answers, lasting
 from ..pictures import thumb_of
-from ..projects import NotFound
+from ..results import result_document
 
 router = APIRouter(tags=["pictures"])
 
@@ -88,7 +88,7 @@ def get_file(
     """The real bytes of an output."""
     result = _result(session, result_id)
     recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
-    shown = projects.result_document(result)
+    shown = result_document(result)
     delays = [delay // 10 for delay in shown.delays]
     data = retime(read_gif(service.store.read(result.sha256)), delays, shown.info.repeat)
     kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name

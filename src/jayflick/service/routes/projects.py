@@ -71,8 +71,8 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
             edit.base_revision,
             edit.label,
             edit.recipe,
+            service.results,
             edit.gesture,
-            at_once=service.make_at_once,
         )
     return _shown(service, project_id)
 
@@ -98,7 +98,7 @@ def get_seam(
 def undo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go back to the revision before."""
     with service.sessions.begin() as session:
-        projects.undo(session, project_id)
+        projects.undo(session, project_id, service.results)
     return _shown(service, project_id)
 
 
@@ -106,7 +106,7 @@ def undo_edit(project_id: ProjectId, service: Parts) -> Response:
 def redo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go forward to the revision that was undone."""
     with service.sessions.begin() as session:
-        projects.redo(session, project_id)
+        projects.redo(session, project_id, service.results)
     return _shown(service, project_id)
 
 
@@ -114,7 +114,7 @@ def redo_edit(project_id: ProjectId, service: Parts) -> Response:
 def retry_outputs(project_id: ProjectId, service: Parts) -> Response:
     """Make the outputs that are missing again, after a failure or a cancel."""
     with service.sessions.begin() as session:
-        projects.retry(session, project_id)
+        projects.retry(session, project_id, service.results)
     return _shown(service, project_id, dated=False)
 
 
@@ -138,7 +138,7 @@ def remove_project(project_id: ProjectId, service: Parts) -> None:
 def split_project(project_id: ProjectId, wish: Split, service: Parts) -> ProjectCard:
     """Make another project of some of a project's frames. The project itself stays as it is."""
     with service.sessions.begin() as session:
-        made = frame_sets.split(session, project_id, wish.positions)
+        made = frame_sets.split(session, project_id, wish.positions, service.results)
         shown = projects.card(session, made)
     service.changed(shown.id)
     return shown
@@ -172,7 +172,9 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
     others are added. Everything done so far stays, and undo leads back.
     """
     with service.sessions.begin() as session:
-        done = frame_sets.renew(session, project_id, wish.import_id, service.settings.most_files)
+        done = frame_sets.renew(
+            session, project_id, wish.import_id, service.settings.most_files, service.results
+        )
     service.changed(project_id)
     return done
 
@@ -181,7 +183,7 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
 def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response:
     """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
     with service.sessions.begin() as session:
-        frame_sets.join(session, project_id, wish.project_id, service.settings.most_files)
+        frame_sets.join(session, project_id, wish.project_id, service.settings.most_files, service.results)
     return _shown(service, project_id)
 
 

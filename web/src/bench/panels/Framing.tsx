@@ -105,6 +105,7 @@ export function FramingPanel({ bench, result }: PanelProps) {
                   const hex = text.trim().toLowerCase().replace(/^#?/, "#");
                   return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
                 }}
+                why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
                 onCommit={(matte) => soften({ matte }, `Page colour ${matte}`)}
                 className="w-[92px]"
               />

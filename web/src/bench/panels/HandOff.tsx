@@ -22,6 +22,7 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
             const name = text.trim().replace(/\.gif$/i, "");
             return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}.gif` : null;
           }}
+          why="A name of up to 110 characters, without / or \\."
           onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
           className="w-full"
         />

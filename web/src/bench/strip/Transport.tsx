@@ -104,6 +104,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
             label="Delay of the selected frames"
             value={selected.delay === null ? "mixed" : `${selected.delay / 10} cs`}
             title={DELAYS_ARE}
+            why={DELAYS_ARE}
             read={(text) => (text === "mixed" || parseDelay(text, rate) !== null ? text : null)}
             onCommit={(text) => {
               const flicks = parseDelay(text, rate);

@@ -5,6 +5,8 @@ import { count, DELAYS_ARE, FLICKS, parseDelay } from "../../../format";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import {
   added,
+  CENTISECOND,
+  FLOOR,
   pasted,
   ramped,
   scaled,
@@ -15,7 +17,7 @@ import {
   type Rhythm,
 } from "../../delays";
 import { arranged } from "../../order";
-import { CENTISECOND, chosenPlaces, FLOOR, unscaled, useSelection } from "../../selection";
+import { chosenPlaces, unscaled, useSelection } from "../../selection";
 import { Facts, type PanelProps } from "../panel";
 
 export function DelaysPart({ bench, result }: PanelProps) {
@@ -52,16 +54,18 @@ export function DelaysPart({ bench, result }: PanelProps) {
         <TextField
           label="Delay to set"
           value=""
-          placeholder="40ms, 4cs, 2f"
+          placeholder="4, 40ms, 2f"
           title={DELAYS_ARE}
+          why={DELAYS_ARE}
           read={(text) => (text === "" ? "" : read(text))}
           onCommit={(text) => {
             const flicks = timeIn(text);
             if (flicks !== null)
               edit(`${who} to ${text}`, (so) => withTimes(so, places, () => unscaled(bench, flicks)));
           }}
-          className="w-[132px] placeholder:font-sans placeholder:text-ink-3"
+          className="w-[104px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
+        <span className="text-ink-2">cs, if no unit is typed</span>
       </Row>
       <Row label="Add">
         {[-10, -1, 1, 10].map((by) => (
@@ -94,6 +98,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
           label="Ramp from"
           value={ramp.from}
           read={read}
+          why={DELAYS_ARE}
           onCommit={(next) => setRamp((now) => ({ ...now, from: next }))}
           className="w-[66px] text-right"
         />
@@ -102,6 +107,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
           label="Ramp to"
           value={ramp.to}
           read={read}
+          why={DELAYS_ARE}
           onCommit={(next) => setRamp((now) => ({ ...now, to: next }))}
           className="w-[66px] text-right"
         />

@@ -135,6 +135,7 @@ export function OrderPart({ bench }: PanelProps) {
             label="Order by numbers"
             value={orderInWords(arranged(rhythm, frames))}
             read={(text) => (parseOrder(text, frames) ? text : null)}
+            why={`Frames from 1 to ${frames}, 0 for a blank one: 1-2-3-2 or 1..18.`}
             onCommit={(text) => {
               const order = parseOrder(text, frames);
               if (order)

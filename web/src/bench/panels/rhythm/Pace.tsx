@@ -8,16 +8,17 @@ import {
   hundredths,
   numbersInWords,
   DELAYS_ARE,
+  LENGTHS_ARE,
   parseDelay,
   parseLength,
+  RATES_ARE,
   readRate,
   seconds,
 } from "../../../format";
 import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
-import { cyclesFor, perFrame, type Rhythm } from "../../delays";
+import { cyclesFor, FLOOR, perFrame, type Rhythm } from "../../delays";
 import type { Bench } from "../../edits";
 import { usePreview } from "../../range";
-import { FLOOR } from "../../selection";
 import { Facts, type PanelProps } from "../panel";
 import { usePlan } from "./usePlan";
 
@@ -64,6 +65,7 @@ export function PacePart({ bench, result }: PanelProps) {
           value={rhythm.delay === null ? rhythm.rate : ""}
           placeholder="–"
           read={readRate}
+          why={RATES_ARE}
           onCommit={(rate) => rate && set(`Rate to ${rate}`, { rate, delay: null })}
           className="w-[82px] text-right"
         />
@@ -73,6 +75,7 @@ export function PacePart({ bench, result }: PanelProps) {
           value={rhythm.delay === null ? "" : `${hundredths(rhythm.delay)} cs`}
           placeholder="or a delay"
           title={DELAYS_ARE}
+          why={DELAYS_ARE}
           read={(text) => (text === "" || parseDelay(text, rhythm.rate) !== null ? text : null)}
           onCommit={(text) => {
             const delay = parseDelay(text, rhythm.rate);
@@ -101,6 +104,7 @@ export function PacePart({ bench, result }: PanelProps) {
           value={take.rate ?? ""}
           placeholder="as it is"
           read={readRate}
+          why={RATES_ARE}
           onText={setTyped}
           onCommit={(rate) =>
             setTake(rate ? `Plays at ${rate} fps` : "Plays at the frames’ rate", { rate: rate || null })
@@ -139,6 +143,7 @@ export function PacePart({ bench, result }: PanelProps) {
                 ? ""
                 : null
           }
+          why="A percentage from 1 to 5000: 200 plays in half the time."
           onCommit={(speed) => speed && set(`Speed to ${speed} %`, { speed, length: null })}
           className="w-[56px] text-right"
         />
@@ -147,6 +152,7 @@ export function PacePart({ bench, result }: PanelProps) {
           label="Length of it all"
           value={rhythm.length === null ? "" : `${Number((rhythm.length / FLICKS).toFixed(4))} s`}
           placeholder="4 s"
+          why={LENGTHS_ARE}
           read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
           onCommit={(text) => {
             const length = parseLength(text);
@@ -194,6 +200,7 @@ export function PacePart({ bench, result }: PanelProps) {
           label="Repeat the cycle until it lasts"
           value=""
           placeholder="5 s"
+          why={LENGTHS_ARE}
           disabled={cycle === null}
           read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
           onCommit={(text) => {

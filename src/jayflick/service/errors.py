@@ -1,0 +1,27 @@
+"""What may be wrong with a request, and how it is said."""
+
+from ..core.errors import InputError, JayFlickError
+
+
+class NotFound(JayFlickError):
+    """There is no such thing (any more)."""
+
+
+class Conflict(JayFlickError):
+    """Somebody else, or another window, was faster."""
+
+
+def problem_of(error: JayFlickError) -> dict[str, object]:
+    """An error as the interface shows it."""
+    kind = "input" if isinstance(error, InputError) else "failed"
+    return {"kind": kind, "message": error.message, "file": error.file, "remedy": error.remedy}
+
+
+def disk_problem(error: OSError) -> dict[str, object]:
+    """A file system's refusal as the interface shows it."""
+    return {
+        "kind": "disk",
+        "message": f"the disk refused: {error.strerror or error}",
+        "file": None,
+        "remedy": "make room on the disk, then try again; nothing was lost",
+    }
