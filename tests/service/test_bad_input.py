@@ -2,8 +2,11 @@
 
 import bz2
 import json
+import os
+import signal
 import struct
 import tarfile
+import time
 import zipfile
 import zlib
 from io import BytesIO
@@ -267,7 +270,12 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
     slow = bz2.compress(endless.tobuf()) + bz2.compress(bytes(50_000_000)) * 80
     for decoders, name, data, message in (
         (Decoders(1, 256 << 20, 10), "wide.png", wide.getvalue(), "memory"),
-        (Decoders(1, 960 << 20, 3), "slow.tar.bz2", slow, "a picture in it takes more than 3 s to read"),
+        (
+            Decoders(1, 960 << 20, 3),
+            "slow.tar.bz2",
+            slow,
+            "a picture in it takes more than 3 s of computing to read",
+        ),
     ):
         (refused,) = decoders.pieces(data, name)
         assert isinstance(refused, Refused)
@@ -275,6 +283,29 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
         assert refused.error.file == name
         (piece,) = decoders.pieces(GOOD[0][1], "wave_1.png")  # the next file is read as ever
         assert isinstance(piece, Piece)
+        decoders.stop()
+
+
+def test_a_good_file_is_read_however_busy_the_machine_is_and_whoever_kills_its_process() -> None:
+    random = np.random.default_rng(6)
+    frames = [Image.fromarray(random.integers(0, 256, (64, 80, 3)).astype(np.uint8)) for _ in range(40)]
+    out = BytesIO()
+    frames[0].save(out, "GIF", save_all=True, append_images=frames[1:], duration=40)
+    decoders = Decoders(1, 960 << 20, 1)
+    try:
+        seen = []
+        for piece in decoders.pieces(out.getvalue(), "wave.gif"):
+            assert isinstance(piece, Piece)
+            seen.append(piece.name)
+            if len(seen) == 3:  # its process stands still for longer than it may compute, then is killed
+                (pid,) = decoders.pids(at_work=True)
+                os.kill(pid, signal.SIGSTOP)
+                time.sleep(1.5)
+                os.kill(pid, signal.SIGCONT)
+            if len(seen) == 12:
+                os.kill(decoders.pids(at_work=True)[0], signal.SIGKILL)
+        assert seen == [f"wave.gif/{number:04}.png" for number in range(1, 41)]
+    finally:
         decoders.stop()
 
 

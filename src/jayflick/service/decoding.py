@@ -1,5 +1,6 @@
 """Taking files apart in processes of their own: no file costs more than its share of memory and time."""
 
+import itertools
 import logging
 import multiprocessing
 import queue
@@ -9,7 +10,7 @@ import warnings
 from collections.abc import Callable, Generator, Iterable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from threading import Thread
+from threading import Lock, Thread
 from typing import Any, TypeVar
 
 from ..core.errors import InputError
@@ -17,6 +18,9 @@ from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
 
 T = TypeVar("T")
+
+_PATIENCE = 30
+"""On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
 
 # Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
 _CONTEXT = multiprocessing.get_context("forkserver")
@@ -27,12 +31,14 @@ class Decoders:
     """A few processes that take files apart, one file each at a time. Safe to call from many threads."""
 
     def __init__(self, count: int, memory: int, seconds: int) -> None:
-        """``memory``: bytes that one process may have; ``seconds``: the longest one frame may take."""
+        """``memory``: bytes that one process may have; ``seconds``: of computing one frame may take."""
         self._limits = memory, seconds
         self._free: queue.LifoQueue[_Decoder | None] = queue.LifoQueue()
         for _ in range(count):
             self._free.put(None)
         self._count = count
+        self._alone = Lock()
+        self._working: set[_Decoder] = set()
 
     def start(self) -> None:
         """Bring the processes up before they are needed."""
@@ -69,22 +75,45 @@ class Decoders:
         raise InputError("is damaged", file=task.name, remedy="render or copy the file again")
 
     def _asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
+        """What is found. A file whose process ends is tried once more, alone: it may not be its fault."""
+        given = 0
         decoder = self._free.get()
-        whole = False
         try:
-            if decoder is None or not decoder.answers:
-                decoder = _Decoder(*self._limits)
-            yield from decoder.asked(task, data)
-            whole = decoder.alive
+            decoder = decoder if decoder is not None and decoder.answers else _Decoder(*self._limits)
+            self._working.add(decoder)
+            for found in decoder.asked(task, data):
+                yield found
+                given += 1
         finally:
-            if not whole and decoder is not None:  # it died, or nobody wanted the rest
-                decoder.stop()
-                decoder = None
-            self._free.put(decoder)
+            if decoder is not None:
+                self._working.discard(decoder)
+            self._free.put(self._still_good(decoder))
+        if decoder.alive:
+            return
+        with self._alone:
+            taken = [self._free.get() for _ in range(self._count)]
+            last = _Decoder(*self._limits)
+            try:
+                yield from itertools.islice(last.asked(task, data), given, None)
+                if not last.alive:
+                    yield last.refusal(task.name)
+            finally:
+                last.stop()
+                for one in taken:
+                    self._free.put(one)
 
-    def pids(self) -> list[int]:
-        """The process ids of those that have nothing to do."""
-        return [decoder.pid for decoder in list(self._free.queue) if decoder is not None and decoder.answers]
+    @staticmethod
+    def _still_good(decoder: "_Decoder | None") -> "_Decoder | None":
+        """A process that can take another file; not one that died, or of which nobody wanted the rest."""
+        if decoder is not None and not (decoder.alive and decoder.idle):
+            decoder.stop()
+            return None
+        return decoder
+
+    def pids(self, *, at_work: bool = False) -> list[int]:
+        """The process ids of those that have nothing to do, or of those that are ``at_work``."""
+        decoders = list(self._working) if at_work else list(self._free.queue)
+        return [decoder.pid for decoder in decoders if decoder is not None and decoder.answers]
 
     def stop(self) -> None:
         for _ in range(self._count):
@@ -126,6 +155,7 @@ class _Decoder:
         self._process.start()
         theirs.close()
         self.alive = True
+        self.idle = True
 
     @property
     def pid(self) -> int:
@@ -137,25 +167,30 @@ class _Decoder:
         return self.alive and self._process.is_alive()
 
     def asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
-        name = task.name
+        """What it finds; where that ends too early it is not ``alive`` any more."""
+        self.idle = False
         try:
             self._pipe.send(task)
             self._pipe.send_bytes(data)
-            # The process ends itself in time; waiting longer means that it hangs where no signal reaches.
-            while self._pipe.poll(3 * self._seconds):
+            # It ends itself when it has used its time; much later it hangs where no signal reaches.
+            while self._pipe.poll(_PATIENCE * self._seconds):
                 piece = self._pipe.recv()
                 if piece is None:
+                    self.idle = True
                     return
                 yield piece
         except (EOFError, OSError):
             pass
         self.alive = False
+
+    def refusal(self, name: str) -> Refused:
+        """Why it ended in the middle of a file."""
         self._process.join(1)
-        if self._process.exitcode in (None, -signal.SIGALRM):
-            message = f"a picture in it takes more than {self._seconds} s to read"
+        if self._process.exitcode in (None, -signal.SIGPROF):
+            message = f"a picture in it takes more than {self._seconds} s of computing to read"
         else:
             message = f"reading it needs more than {self._memory // 1048576} MB of memory, or ends in a crash"
-        yield Refused(name, InputError(message, file=name, remedy="render or save it again, or scale it down"))
+        return Refused(name, InputError(message, file=name, remedy="render or save it again, or scale it down"))
 
     def stop(self) -> None:
         self.alive = False
@@ -175,11 +210,13 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
         while True:
             task: _Task = pipe.recv()
             data = pipe.recv_bytes()
-            signal.alarm(seconds)  # unhandled, it ends the process, in the middle of a decoder too
+            # Unhandled, its signal ends the process, in the middle of a decoder too. It counts the time that is
+            # computed, not the clock's: on a busy machine the same files make the same project.
+            signal.setitimer(signal.ITIMER_PROF, seconds)
             for piece in _TASKS[task.kind](data, task.name, **task.options):
                 pipe.send(piece)
-                signal.alarm(seconds)
-            signal.alarm(0)
+                signal.setitimer(signal.ITIMER_PROF, seconds)
+            signal.setitimer(signal.ITIMER_PROF, 0)
             pipe.send(None)
     except (EOFError, OSError):
         return

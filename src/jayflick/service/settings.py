@@ -23,7 +23,7 @@ class Settings(BaseSettings):
     most_import_bytes: int = Field(8 << 30, ge=1, description="Bytes one import may bring")
     decoders: int = Field(2, ge=1, le=64, description="Files read side by side")
     decode_bytes: int = Field(960 << 20, ge=256 << 20, description="Memory that reading one file may take")
-    decode_seconds: int = Field(10, ge=1, description="Seconds that reading one frame may take")
+    decode_seconds: int = Field(10, ge=1, description="Seconds of computing that reading one frame may take")
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
     @property
