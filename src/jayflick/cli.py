@@ -89,7 +89,10 @@ def _parser() -> argparse.ArgumentParser:
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
     time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s, 2f@30")
     make.add_argument("--range", help="first and last frame by position: 1-18")
-    make.add_argument("--step", type=int, help="play every n-th frame")
+    make.add_argument("--step", type=int, help="play every n-th frame, in the same time")
+    make.add_argument(
+        "--thinned", choices=("same-time", "faster"), help="with --step: what it lasts (default: same-time)"
+    )
     way = make.add_mutually_exclusive_group()
     way.add_argument("--reverse", action="store_true", help="last frame first")
     way.add_argument("--there-and-back", action="store_true", help="forward, then back, no end doubled")
@@ -293,6 +296,7 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
         output["budget"] = _bytes(options.max_bytes)
     for part, key, value in (
         (rhythm, "step", options.step),
+        (rhythm, "thinned", options.thinned or ("same-time" if options.step is not None else None)),
         (rhythm, "repeat", options.repeat),
         (rhythm, "dissolve", options.dissolve),
         (base["gather"], "gaps", options.gaps),

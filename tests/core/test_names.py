@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
 from jayflick.core.pictures.header import Header
-from jayflick.core.sequence.gather import Found, gather, numbers_in_words
+from jayflick.core.recipe import Gather, Recipe
+from jayflick.core.sequence.gather import Found, gather, missing_after, numbers_in_words, ordinal
 from jayflick.core.sequence.names import split_name, title_of
+from jayflick.core.sequence.settled import open_questions
 
 SIZE = Header(64, 48, "8-bit RGBA", True)
 
@@ -19,7 +21,7 @@ def found(name: str, header: Header = SIZE) -> Found:
 
 
 @given(
-    st.lists(st.integers(0, 10**6), min_size=1, unique=True),
+    st.lists(st.integers(0, 10**6), min_size=4, unique=True),
     st.integers(0, 8),
     st.sampled_from(["", "_", ".", "-v2 "]),
 )
@@ -62,6 +64,52 @@ def test_the_report_names_what_is_wrong() -> None:
     assert "64 × 50" in kinds["size"]["message"]
     assert other.pattern == "other_#.png"
     assert ignored == [{"file": "notes.txt", "message": "not a PNG picture"}]
+
+
+@pytest.mark.parametrize(
+    ("numbers", "step", "missing"),
+    [
+        (range(0, 40, 2), 2, []),
+        ([5, 10, 20, 25, 30], 5, [15]),  # every fifth was rendered, and one of those is missing
+        ([1, 2, 4, 6, 8], 1, [3, 5, 7]),
+        ([1, 2, 3, 9], 1, [4, 5, 6, 7, 8]),
+    ],
+)
+def test_numbers_that_step_evenly_are_not_missing_what_lies_between(
+    numbers: list[int], step: int, missing: list[int]
+) -> None:
+    (sequence,), _ = gather(found(f"turn_{number}.png") for number in numbers)
+    assert sequence.missing == missing
+    kinds = {problem["kind"]: problem["message"] for problem in sequence.problems}
+    assert ("stride" in kinds, "missing" in kinds) == (step > 1, bool(missing))
+    assert step == 1 or f"every {ordinal(step)} number" in kinds["stride"]
+    assert sum(missing_after(sequence.numbers)) == len(missing)
+    words = [ordinal(n) for n in (1, 2, 3, 4, 11, 12, 22, 113)]
+    assert words == ["1st", "2nd", "3rd", "4th", "11th", "12th", "22nd", "113th"]
+        "1st",
+        "2nd",
+        "3rd",
+        "4th",
+        "11th",
+        "12th",
+        "22nd",
+        "113th",
+    ]
+
+
+def test_two_photographs_far_from_each_other_are_no_sequence() -> None:
+    sequences, _ = gather(map(found, ["DSC_0412.JPG", "DSC_0430.JPG", "a_1.png", "a_2.png", "a_4.png"]))
+    assert [sequence.pattern for sequence in sequences] == ["a_#.png", "DSC_0412.JPG", "DSC_0430.JPG"]
+    assert [sequence.missing for sequence in sequences] == [[3], [], []]
+
+
+def test_what_a_remedy_settled_asks_no_more() -> None:
+    files = [found(f"w_{n}.png") for n in (1, 2, 5, 6)]
+    files += [found("w_06.png"), found("w_7.png", Header(64, 50, "8-bit RGBA", True))]
+    (sequence,), _ = gather(files)
+    assert open_questions(sequence.problems, Recipe()) == 3
+    settled = Gather(gaps="hold", sizes="scale", left_out=frozenset({5}))
+    assert open_questions(sequence.problems, Recipe(gather=settled)) == 0
 
 
 def test_numbers_and_titles_read_well() -> None:

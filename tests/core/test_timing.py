@@ -93,6 +93,17 @@ def test_order_follows_range_step_direction_and_what_is_left_out() -> None:
     assert positions(5, left_out=(2, 5)) == [1, 3, 4]
 
 
+def test_a_thinned_order_lasts_as_long_or_plays_faster() -> None:
+    def thinned(how: str) -> list[int]:
+        rhythm = Rhythm.model_validate({"rate": "50", "step": 3, "thinned": how, "holds": {"5": SECOND}})
+        plan = plan_rhythm(Gather(), rhythm, [0] * 7)
+        assert plan.positions == (1, 4, 7)
+        return [duration // HUNDREDTH for duration in plan.durations]
+
+    assert thinned("faster") == [2, 2, 2]
+    assert thinned("same-time") == [6, 104, 2]
+
+
 @given(st.integers(2, 60))
 def test_there_and_back_doubles_neither_end(count: int) -> None:
     # Common practice, no published source: 2N - 2 frames.
@@ -247,7 +258,7 @@ def test_what_cannot_be_played_is_refused() -> None:
     with pytest.raises(InputError, match="it would play 30000 frames; 20000 are the most"):
         played(30, cycles=1000)
     with pytest.raises(InputError, match="20000 are the most"):
-        plan_rhythm(Gather(gaps="blend"), Rhythm(), missing_after([1000 * n for n in range(25)]))
+        plan_rhythm(Gather(gaps="blend"), Rhythm(), missing_after([1000 * n - n % 2 for n in range(25)]))
     for text in ("", "1x300", "1x100", "a", "1+2", "1x-5+2x261"):
         with pytest.raises(ValueError, match="is not a frame or a blend"):
             Shot.parse(text)

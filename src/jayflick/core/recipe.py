@@ -97,6 +97,10 @@ class Rhythm(Part):
     last: Place | None = Field(None, description="Last place of the range")
     spans: tuple[Span, ...] = Field((), max_length=MAX_SPANS)
     step: int = Field(1, ge=1, le=1000, description="Play every n-th frame of the range")
+    thinned: Literal["faster", "same-time"] = Field(
+        "faster",
+        description="With a step: the time of the frames between goes with them, or to the frame before",
+    )
     direction: Direction = "forward"
     dissolve: int = Field(
         0, ge=0, le=1000, description="How many frames at the end fade into as many at the beginning"

@@ -1,5 +1,7 @@
 """What can be done with projects: kept, changed, undone, shown. Each call is one transaction."""
 
+import itertools
+import re
 import uuid
 from collections.abc import Iterable
 from typing import Any
@@ -9,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
+from ..core.sequence.settled import open_questions
 from .errors import Conflict, NotFound, problem_of
 from .frames import FrameLists
 from .jobs import job_document
@@ -37,12 +40,22 @@ def create(
     results: Results,
 ) -> Project:
     """A new project with its frames (not yet added to the session) and its first revision, its job queued."""
-    project = Project(id=new_id(), name=name)
+    project = Project(id=new_id(), name=_free_name(session, name))
     session.add(project)
     session.flush()
     number = _add_set(session, project, report, frames)
     _add_revision(session, project, recipe, "Frames brought in", results, frame_set=number)
     return project
+
+
+def _free_name(session: Session, name: str) -> str:
+    """The name, with a number if a project on the shelf has it already."""
+    stem = re.sub(r" \d+$", "", name)
+    alike = Project.name.startswith(stem, autoescape=True), Project.removed.is_(None)
+    taken = set(session.scalars(select(Project.name).where(*alike)))
+    if name not in taken:
+        return name
+    return next(free for number in itertools.count(2) if (free := f"{name[:193]} {number}") not in taken)
 
 
 def _add_set(session: Session, project: Project, report: dict[str, Any], frames: list[Frame]) -> int:
@@ -264,7 +277,7 @@ def _card_facts(
         "width": width,
         "height": height,
         "first_picture": first,
-        "notes": len(report.problems),
+        "notes": open_questions([problem.model_dump() for problem in report.problems], recipe),
         "missing": len(report.missing),
         "recipe": recipe,
         "results": _results(session, project, recipe),

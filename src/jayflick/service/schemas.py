@@ -47,6 +47,7 @@ class ReportProblem(Document):
         "size",
         "missing",
         "repeated",
+        "stride",
         "backwards",
         "identical",
         "turn",

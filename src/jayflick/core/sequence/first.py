@@ -38,7 +38,7 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
     Of sequences put together each is a span.
     """
     width, height = majority_size(sequence.files)
-    stem = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-") or "loop"
+    stem = re.sub(r"[\W_]+", "-", title.lower()).strip("-") or "loop"
     column = 640
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))

@@ -1,9 +1,11 @@
 """Sorting a heap of file names into sequences, in order, with one honest report."""
 
 import itertools
+import math
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping
+from collections.abc import Sequence as Sequence_
 from dataclasses import dataclass, field, replace
 from statistics import median
 from typing import Any
@@ -21,6 +23,8 @@ UNLIKE = "*"
 """The pattern of sequences put together whose names have nothing in common."""
 LEAST_TIMES = 4
 """Different times that files must have before anything is said of their order."""
+FEW, FAR = 3, 4
+"""So few files with so many missing numbers each are no sequence."""
 CLOSED = 0.25
 """The last frame repeats the first when they differ by less than this share of the usual step."""
 
@@ -119,6 +123,9 @@ def gather(files: Iterable[Found]) -> tuple[list[Sequence], list[dict[str, str]]
     for found in everything:
         parts = names[found.name]
         groups[parts.pattern].append(replace(found, number=parts.number))
+    for pattern in [pattern for pattern, members in groups.items() if _apart(members)]:
+        for found in groups.pop(pattern):
+            groups[found.name] = [replace(found, number=None)]
     sequences: list[Sequence] = []
     ignored: list[dict[str, str]] = []
     for pattern, members in groups.items():
@@ -179,15 +186,40 @@ def missing_after(numbers: Iterable[int | None], report: Mapping[str, Any] | Non
     """
     known = list(numbers)
     gaps = [0] * len(known)
+    step = stride([number for number in known if number is not None])
     for index, (here, following) in enumerate(itertools.pairwise(known)):
         if here is not None and following is not None and 1 < following - here <= MOST_HELD + 1:
-            gaps[index] = following - here - 1
+            gaps[index] = (following - here) // step - 1
     parts = (report or {}).get("parts")
     for part in parts if isinstance(parts, list) else []:  # it may come from a file
         last = part.get("last") if isinstance(part, dict) else None
         if isinstance(last, int) and 1 <= last <= len(gaps):
             gaps[last - 1] = 0
     return gaps
+
+
+def stride(numbers: Sequence_[int]) -> int:
+    """By how much numbers in rising order usually rise: 1, or more where every second or fifth was rendered.
+
+    What all steps are whole numbers of, if most are just that.
+    """
+    steps = [b - a for a, b in itertools.pairwise(sorted(set(numbers)))]
+    if len(steps) < 2:
+        return 1
+    whole = math.gcd(*steps)
+    return whole if Counter(steps)[whole] * 2 > len(steps) else 1
+
+
+def _apart(members: list[Found]) -> bool:
+    """Whether files of one pattern are too few and too far from each other to be a sequence.
+
+    Two photographs 18 numbers from each other are two photographs (common practice, no published source).
+    """
+    numbers = sorted(found.number for found in members if found.number is not None)
+    if not 2 <= len(members) <= FEW or len(numbers) < len(members):
+        return False
+    missing = numbers[-1] - numbers[0] + 1 - len(numbers)
+    return stride(numbers) == 1 and missing >= FAR * len(members)
 
 
 def _common(patterns: list[str]) -> str:
@@ -202,7 +234,8 @@ def _judged(sequence: Sequence, unreadable: list[Found], usual: tuple[int, int] 
     """The sequence with everything that is to be said of it."""
     readable = sequence.files
     counted = Counter(sequence.numbers)
-    sequence.missing = _gaps(sorted(counted))
+    step = stride(sequence.numbers)
+    sequence.missing = _gaps(sorted(counted), step)
     sequence.repeated = sorted(number for number, times in counted.items() if times > 1)
     for found in unreadable:
         if found.error is not None:
@@ -217,6 +250,15 @@ def _judged(sequence: Sequence, unreadable: list[Found], usual: tuple[int, int] 
                 "",
                 f"numbers missing: {numbers_in_words(sequence.missing)}",
                 "render them, hold the frame before, or play on without them",
+            )
+        )
+    if step > 1:
+        sequence.problems.append(
+            _problem(
+                "stride",
+                "",
+                f"only every {ordinal(step)} number is there: {_first_few(sequence.numbers)}",
+                "nothing need be done if they were rendered so; their rate may be that much lower",
             )
         )
     for number in sequence.repeated:
@@ -317,10 +359,20 @@ def _frames(positions: list[int], readable: list[Found]) -> str:
     return f"{'frame' if len(positions) == 1 else 'frames'} {words}"
 
 
-def _gaps(present: list[int]) -> list[int]:
+def ordinal(number: int) -> str:
+    """``2nd``, ``3rd``, ``12th``."""
+    teen = number % 100 in (11, 12, 13)
+    return f"{number}{'th' if teen else {1: 'st', 2: 'nd', 3: 'rd'}.get(number % 10, 'th')}"
+
+
+def _first_few(numbers: list[int]) -> str:
+    return ", ".join(str(number) for number in sorted(set(numbers))[:3]) + " …"
+
+
+def _gaps(present: list[int], step: int = 1) -> list[int]:
     missing: list[int] = []
     for before, after in itertools.pairwise(present):
-        for number in range(before + 1, after):
+        for number in range(before + step, after, step):
             if len(missing) == MOST_NAMED:
                 return missing
             missing.append(number)

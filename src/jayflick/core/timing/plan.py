@@ -61,7 +61,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
     span = _span(rhythm, take)
-    steps = _steps(gather, rhythm, gaps, span)[:: rhythm.step]
+    steps = _thinned(_steps(gather, rhythm, gaps, span), rhythm)
     direction = span.direction if span and span.direction else rhythm.direction
     if direction == "reverse":
         steps.reverse()
@@ -139,6 +139,17 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], span: Span | Non
     if not steps:
         raise InputError("all frames of the range are left out", remedy="use at least one of them")
     return steps
+
+
+def _thinned(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
+    """Every n-th step, with the time of those between if it is to last as long."""
+    every = rhythm.step
+    if every == 1 or rhythm.thinned == "faster":
+        return steps[::every]
+    return [
+        steps[at]._replace(time=sum(step.time for step in steps[at : at + every]))
+        for at in range(0, len(steps), every)
+    ]
 
 
 def _usual_times(rhythm: Rhythm, count: int) -> list[Time]:
