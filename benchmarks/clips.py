@@ -35,7 +35,7 @@ def film(count: int = 48, width: int = 580) -> Clip:
 
 
 def demo(folder: str) -> Clip:
-    """All frames of a demo sequence, soft edges cut off at half."""
+    """All frames of a demo sequence, soft cut-off at half."""
     project = next(project for project in DEMO if project.folder == folder)
     return [settle(read_picture(make(), name=name), Alpha()) for name, make in project.files]
 

@@ -159,7 +159,7 @@ def main() -> None:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             _, many = bring(page, server, Path(scratch) / "specks", "Speck")
             made = page.get_by_role("tab", name="Hand-off")
-            expect(made).to_contain_text("made and measured", timeout=300_000)
+            expect(made).to_contain_text("ready", timeout=300_000)
             longest, median, count = _scroll(page)
             peak = _Peak(server)
             gathered = _gather(sorted((Path(scratch) / "discs").iterdir()), Path(scratch))

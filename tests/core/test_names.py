@@ -86,15 +86,6 @@ def test_numbers_that_step_evenly_are_not_missing_what_lies_between(
     assert sum(missing_after(sequence.numbers)) == len(missing)
     words = [ordinal(n) for n in (1, 2, 3, 4, 11, 12, 22, 113)]
     assert words == ["1st", "2nd", "3rd", "4th", "11th", "12th", "22nd", "113th"]
-        "1st",
-        "2nd",
-        "3rd",
-        "4th",
-        "11th",
-        "12th",
-        "22nd",
-        "113th",
-    ]
 
 
 def test_two_photographs_far_from_each_other_are_no_sequence() -> None:

@@ -68,9 +68,9 @@ class Desk:
 
     def settled(self) -> None:
         """Wait until the picture on the stage is the newest revision's."""
-        expect(self.page.get_by_role("status", name="Saving")).to_have_text("every change kept")
+        expect(self.page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
         expect(self.page.get_by_role("tab", name="Hand-off")).to_contain_text(
-            "made and measured", timeout=60_000
+            "ready", timeout=60_000
         )
         expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
 

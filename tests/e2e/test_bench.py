@@ -184,7 +184,7 @@ def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page
     page.keyboard.press("f")
-    page.get_by_role("radio", name="filled").click()
+    page.get_by_role("radio", name="fill").click()
     field = page.get_by_role("textbox", name="Page colour", exact=True)
     field.fill("ff0000")
     field.press("Enter")
@@ -192,13 +192,13 @@ def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
     expect(cell(desk, "Framing")).to_contain_text("filled with #ff0000")
     page.wait_for_timeout(300)
     assert desk.pixels()[0, 0].tolist() == [255, 0, 0, 255]
-    page.get_by_role("radio", name="cut off").click()
+    page.get_by_role("radio", name="cut-off").click()
     desk.settled()
     page.wait_for_timeout(300)
     assert desk.pixels()[0, 0].tolist() == [0, 0, 0, 0]
     for _ in range(3):
         page.keyboard.press("Control+z")
-    expect(cell(desk, "Framing")).to_contain_text("edges over #a9c4d4")
+    expect(cell(desk, "Framing")).to_contain_text("matte #a9c4d4")
     desk.settled()
 
 
@@ -210,10 +210,10 @@ def test_a_lost_connection_is_said_and_the_change_kept(desk: Desk) -> None:
     page.get_by_role("tab", name="Tuning").click()
     page.get_by_role("textbox", name="Colours, number").fill("20")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("status", name="Saving")).to_contain_text("not saved yet")
+    expect(page.get_by_role("status", name="Saving")).to_contain_text("Not saved yet")
     expect(cell(desk, "Tuning")).to_contain_text("20 colours")  # what was wished stays on screen
     desk.context.set_offline(False)
-    expect(page.get_by_role("status", name="Saving")).to_have_text("every change kept")
+    expect(page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
     desk.settled()
     page.reload()
     expect(cell(desk, "Tuning")).to_contain_text("20 colours")
@@ -234,7 +234,7 @@ def test_the_shelf_finds_removes_and_puts_back(desk: Desk) -> None:
     card.hover()
     card.get_by_role("button", name="Take Tern in flight off the shelf").click()
     expect(page.get_by_role("link", name="Tern in flight")).to_be_hidden()
-    page.get_by_role("button", name="Put it back").click()
+    page.get_by_role("button", name="Restore").click()
     expect(page.get_by_role("link", name="Tern in flight")).to_be_visible()
     desk.forgiven.append("404")
     desk.goto(f"/project/{'0' * 32}")
@@ -258,7 +258,7 @@ def test_a_change_made_while_an_undo_is_on_its_way_comes_after_it(desk: Desk) ->
         panel.get_by_role("button", name="30 fps").click()
         page.keyboard.press("Control+z")
         panel.get_by_role("button", name="12 fps").click()
-        expect(page.get_by_role("status", name="Saving")).to_have_text("keeping…")
+        expect(page.get_by_role("status", name="Saving")).to_have_text("Saving…")
         while held:
             held.pop(0).continue_()
             page.wait_for_timeout(300)

@@ -42,13 +42,13 @@ def test_a_messy_folder_is_put_right_from_the_report_alone(desk: Desk, tmp_path:
     desk.settled()
     cell, controls = gathered(desk)
     expect(cell).to_contain_text("17 of 18 frames")
-    expect(cell).to_contain_text("1 not readable, 3 missing, 2 more")
+    expect(cell).to_contain_text("1 unreadable, 3 missing, 2 more")
     expect(controls).to_contain_text("kite_15.png: the file ends early")
     expect(controls).to_contain_text("Numbers missing: 7, 12, 15")
     expect(controls).to_contain_text("kite_4.png: is 800 × 520, the others are 400 × 260")
     expect(controls).to_contain_text("kite_21.png: the last frame repeats the first")
     assert len(durations(desk)) == 17
-    remedies = ["Hold the frame before", "Scale to 400 × 260", "Leave the last one out"]
+    remedies = ["Hold the previous frame", "Scale to 400 × 260", "Leave the last one out"]
     for remedy in remedies:
         button = controls.get_by_role("button", name=remedy)
         if hand == "mouse":
@@ -137,7 +137,7 @@ def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> 
     _, controls = gathered(desk)
     controls.get_by_role("button", name="Show").first.click()
     contact = page.get_by_role("region", name="Contact view")
-    expect(contact.get_by_role("option", name="kite_4.png, left out, another size")).to_have_attribute(
+    expect(contact.get_by_role("option", name="kite_4.png, left out, size differs")).to_have_attribute(
         "aria-selected", "true"
     )
     expect(contact).to_contain_text("missing7")
@@ -155,7 +155,7 @@ def test_the_contact_view_chooses_leaves_out_and_marks_the_range(desk: Desk) -> 
     expect(page.get_by_role("button", name="Undo")).to_be_enabled()
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_role("status", name="Saving")).to_have_text("every change kept")  # all three are undone
+    expect(page.get_by_role("status", name="Saving")).to_have_text("All changes saved")  # all three are undone
     expect(frames.get_by_role("option", name="kite_5.png", exact=True)).to_be_visible()
 
     def names() -> list[str]:
@@ -279,7 +279,7 @@ def test_an_order_that_runs_backwards_is_told_and_turned_round(desk: Desk, tmp_p
     cell, controls = gathered(desk)
     expect(cell).to_contain_text("written last to first")
     expect(controls.get_by_role("button", name="Put all")).to_be_hidden()  # it has to be watched first
-    controls.get_by_role("button", name="Turn it round").click()
+    controls.get_by_role("button", name="Reverse it").click()
     expect(cell).to_contain_text("fine")
     desk.settled()
     project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
@@ -290,9 +290,9 @@ def test_another_project_is_put_behind_and_undone(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page
     cell, controls = gathered(desk)
-    wanted = controls.get_by_role("combobox", name="Project to put behind")
+    wanted = controls.get_by_role("combobox", name="Project to append")
     wanted.select_option(label="Pier bell, 60 frames")
-    controls.get_by_role("button", name="Put behind").click()
+    controls.get_by_role("button", name="Append").click()
     expect(cell).to_contain_text("84 frames")
     expect(controls).to_contain_text("60 frames are not 256 × 256 as the others are")
     expect(controls).to_contain_text("Drawn whole on a canvas of the others’ size.")
@@ -308,12 +308,12 @@ def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_pa
     desk.open("Kite over the pier")
     page = desk.page
     page.get_by_role("tab", name="Gather").click()
-    page.get_by_role("button", name="Blend over the gap").click()
+    page.get_by_role("button", name="Blend across the gap").click()
     desk.settled()
-    expect(page.get_by_role("tab", name="Gather")).to_contain_text("3 blended over")
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("3 blended")
     page.get_by_role("tab", name="Hand-off").click()
     with page.expect_download() as saving:
-        page.get_by_role("link", name="Save the project").click()
+        page.get_by_role("link", name="Save project").click()
     assert saving.value.suggested_filename == "kite-over-the-pier-project.zip"
     saving.value.save_as(tmp_path / "kite.zip")
     before = page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body()
@@ -326,7 +326,7 @@ def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_pa
     desk.settled()
     assert page.url != first
     assert page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body() == before
-    expect(page.get_by_role("tab", name="Gather")).to_contain_text("1 not readable")  # its report came along
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("1 unreadable")  # its report came along
     project = page.url.rsplit("/", 1)[1]
     desk.goto()
     page.request.delete(f"{desk.base}/api/projects/{project}", headers={"origin": desk.base})
@@ -336,7 +336,7 @@ def test_a_newer_render_takes_the_old_ones_place_and_edits_stay(desk: Desk, tmp_
     desk.open("Kite over the pier")
     page = desk.page
     cell, controls = gathered(desk)
-    controls.get_by_role("button", name="Hold the frame before").click()
+    controls.get_by_role("button", name="Hold the previous frame").click()
     desk.settled()
     folder = tmp_path / "again"
     folder.mkdir()
@@ -344,7 +344,7 @@ def test_a_newer_render_takes_the_old_ones_place_and_edits_stay(desk: Desk, tmp_
         (folder / f"kite_{number}.png").write_bytes(png(draw_kite(number - 1, 20)))
     (folder / "kite_4.png").write_bytes(png(draw_kite(3, 20)))  # of the right size now
     controls.get_by_label("Folder of newer frames").set_input_files(folder)
-    expect(controls.get_by_role("status", name="Renewed")).to_contain_text(
+    expect(controls.get_by_role("status", name="Replaced")).to_contain_text(
         "1 frame replaced, 3 new, 17 not brought, kept"
     )
     desk.settled()

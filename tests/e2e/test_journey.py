@@ -98,7 +98,7 @@ def test_a_folder_by_the_button_with_bad_files_among_the_good(desk: Desk, tmp_pa
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Skiff")
     desk.settled()
     gather = page.get_by_role("tab", name="Gather")
-    expect(gather).to_contain_text("1 not readable, 2 missing")
+    expect(gather).to_contain_text("1 unreadable, 2 missing")
     expect(gather).to_contain_text("look")
     gather.click()
     controls = page.get_by_role("region", name="Gather controls")

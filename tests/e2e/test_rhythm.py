@@ -43,7 +43,7 @@ def undo_all(desk: Desk) -> None:
 def test_sixty_frames_a_second_become_fifty_in_one_action_and_what_goes_is_seen_before(desk: Desk) -> None:
     panel = rhythm(desk, "Pier bell", "Pace")
     expect(cell(desk)).to_contain_text("1.20 s at 60 fps")
-    expect(cell(desk)).to_contain_text("1.00 s wished")
+    expect(cell(desk)).to_contain_text("1.00 s requested")
     dropped = list(range(6, 61, 6))  # keeps five of six: common practice, no published source
     expect(panel).to_contain_text("Dropped, marked on the strip: 6, 12, 18, 24, 30, 36, 42 …")
     lane = desk.page.get_by_role("group", name="All frames")
@@ -70,7 +70,7 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     assert sum(played(desk)["delays"]) == 1000
     expect(panel).to_contain_text("1.001 s")
     expect(panel).to_contain_text("APNG 1.001 s exact")
-    length = panel.get_by_role("textbox", name="Length of it all")
+    length = panel.get_by_role("textbox", name="Duration")
     length.fill("2.5")
     length.press("Enter")
     assert sum(played(desk)["delays"]) == 2500
@@ -79,7 +79,7 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     speed.press("Enter")
     assert sum(played(desk)["delays"]) == 2000
     undo_all(desk)
-    own = panel.get_by_role("textbox", name="The output's own rate")
+    own = panel.get_by_role("textbox", name="Output rate")
     own.fill("10")  # told while it is typed, before anything is changed
     would = panel.get_by_role("status", name="What this rate would do")
     expect(would).to_contain_text("Would play 10 pictures in 1.000 s; dropped: 2, 4, 6–7, 9, 11–12, 14, 16 …")
@@ -175,17 +175,17 @@ def test_the_order_is_made_by_hand_and_holds_go_along(desk: Desk) -> None:
     page.keyboard.press("Alt+ArrowRight")
     now = played(desk)
     assert (now["positions"][:4], now["delays"][2]) == ([1, 3, 2, 4], 300)
-    panel.get_by_role("button", name="Empty after").click()
+    panel.get_by_role("button", name="Insert blank after").click()
     assert played(desk)["positions"][:5] == [1, 3, 2, 0, 4]
-    expect(page.get_by_role("option", name=re.compile("^Frame 4, .*empty"))).to_be_visible()
+    expect(page.get_by_role("option", name=re.compile("^Frame 4, .*blank"))).to_be_visible()
     order = panel.get_by_role("textbox", name="Order by numbers")
     order.fill("1-2-3-2")
     order.press("Enter")
     now = played(desk)
     assert (now["positions"], now["delays"][1]) == ([1, 2, 3, 2], 300)
-    panel.get_by_role("button", name="Turn all round").click()
+    panel.get_by_role("button", name="Reverse all").click()
     assert played(desk)["positions"] == [2, 3, 2, 1]
-    panel.get_by_role("button", name="As gathered").click()
+    panel.get_by_role("button", name="Original order").click()
     assert played(desk)["positions"] == list(range(1, 25))
     panel.get_by_role("radio", name="there and back").click()
     assert len(played(desk)["positions"]) == 2 * 24 - 2
@@ -305,7 +305,7 @@ def test_neighbours_shine_through_one_two_or_three_on_each_side(desk: Desk) -> N
     until(changed)
     page.keyboard.press("Shift+N")
     until(changed)
-    page.get_by_role("radiogroup", name="Neighbours on each side").get_by_role("radio", name="3").click()
+    page.get_by_role("radiogroup", name="Onion skin, frames each side").get_by_role("radio", name="3").click()
     until(changed)
-    page.get_by_role("button", name="Neighbours").click()
+    page.get_by_role("button", name="Onion skin").click()
     until(lambda: canvas.evaluate("(canvas) => canvas.toDataURL()") == seen[0])

@@ -21,6 +21,12 @@ export function roughly(bytes: number): string {
   return `${Number((bytes / unit).toFixed(1))} ${name}`;
 }
 
+/** `2nd`, `3rd`, `12th`. */
+export function ordinal(n: number): string {
+  const teen = n % 100 >= 11 && n % 100 <= 13;
+  return `${n}${teen ? "th" : (["th", "st", "nd", "rd"][n % 10] ?? "th")}`;
+}
+
 export function count(n: number, word: string): string {
   return `${n} ${word}${n === 1 ? "" : "s"}`;
 }

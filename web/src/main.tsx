@@ -10,6 +10,7 @@ import { createBrowserRouter, Link, Outlet, useNavigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 import { listen, useLive } from "./api/live";
 import { Bench } from "./bench/Bench";
+import { useDropped } from "./bench/DropChoice";
 import { startEdits } from "./bench/edits";
 import { bring, filesOf } from "./shelf/bring";
 import { Shelf } from "./shelf/Shelf";
@@ -73,7 +74,12 @@ function DropAnywhere() {
       if (!carries(event) || !event.dataTransfer) return;
       event.preventDefault();
       setOver(false);
+      const onBench = location.pathname.startsWith("/project/");
       void filesOf(event.dataTransfer).then(async (files) => {
+        if (onBench && files.length > 0) {
+          useDropped.setState({ files });
+          return;
+        }
         void navigate("/");
         const done = await bring(files, client);
         if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);

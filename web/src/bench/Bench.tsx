@@ -2,7 +2,7 @@
 
 import { Redo2, Undo2 } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
@@ -15,7 +15,9 @@ import { tell, tellError } from "../ui/notices";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
 import { Docket } from "./Docket";
-import { underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { DropChoice } from "./DropChoice";
+import { takeUnsent, underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { recall, useMemory } from "./memory";
 import { FramingPanel } from "./panels/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
@@ -60,13 +62,12 @@ export function Bench() {
       </div>
     );
   }
-  if (!bench) return <p className="flex h-full items-center justify-center text-ink-2">Opening the project…</p>;
+  if (!bench) return <p className="flex h-full items-center justify-center text-ink-2">Opening…</p>;
   return <OpenBench key={id} bench={bench} />;
 }
 
 function OpenBench({ bench }: { bench: BenchParts }) {
   const { project, recipe, output } = bench;
-  const [part, setPart] = useState<Part>("tuning");
   const contact = useContact((state) => state.open);
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result);
@@ -79,6 +80,15 @@ function OpenBench({ bench }: { bench: BenchParts }) {
   }, [live, project.jobs, output.id]);
   const busy = behind && (unsaved || job === undefined || job.state === "queued" || job.state === "running");
   const cells = standings(project, recipe, result, unsaved ? undefined : job, behind);
+  // It opens where it was left, or on the first part that asks for a look.
+  const [part, setPart] = useState<Part>(
+    () =>
+      recall(project.id)?.part ??
+      PARTS.find((one) => ["look", "stop"].includes(cells[one].verdict)) ??
+      "tuning",
+  );
+  useMemory(project.id, part, shown);
+  useUnsent(bench);
 
   useEffect(() => {
     document.title = `${project.name} – Jay Flick`;
@@ -103,6 +113,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
       activationMode="automatic"
       className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
     >
+      <DropChoice bench={bench} />
       <Header bench={bench} bytes={result?.info.bytes} behind={behind} />
       <Docket standings={cells} chosen={part} />
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
@@ -140,15 +151,26 @@ function OpenBench({ bench }: { bench: BenchParts }) {
   );
 }
 
-function Header({
-  bench,
-  bytes,
-  behind,
-}: {
-  bench: BenchParts;
-  bytes: number | undefined;
-  behind: boolean;
-}) {
+/** Changes that an earlier page made and could not save are offered again. */
+function useUnsent(bench: BenchParts): void {
+  const latest = useRef(bench);
+  latest.current = bench;
+  const { id } = bench.project;
+  useEffect(() => {
+    const unsent = takeUnsent(id);
+    if (!unsent || JSON.stringify(unsent.recipe) === JSON.stringify(latest.current.project.recipe)) return;
+    const later = unsent.base !== latest.current.project.revision.id;
+    tell(
+      `“${unsent.label}” was not saved before the page closed${later ? "; the project was changed since" : ""}.`,
+      {
+        lasting: true,
+        action: { label: "Apply it", run: () => latest.current.edit(unsent.label, () => unsent.recipe) },
+      },
+    );
+  }, [id]);
+}
+
+function Header({ bench, bytes, behind }: { bench: BenchParts; bytes: number | undefined; behind: boolean }) {
   const { project, output } = bench;
   const held = useEdits((state) => state.held);
   const waiting = useEdits(underWay);

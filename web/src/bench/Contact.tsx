@@ -168,7 +168,7 @@ export function Contact({ bench }: { bench: Bench }) {
         <span className="grow" />
         <IconButton
           look="quiet"
-          tip="Back to the playing picture"
+          tip="Back to the picture"
           keys="C"
           onClick={() => useContact.setState({ open: false })}
         >

@@ -12,9 +12,9 @@ import type { Shown } from "./useShown";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
 const STAGES: Record<string, string> = {
-  framing: "Framing",
-  tuning: "Choosing colours",
-  encoding: "Writing frames",
+  framing: "Scaling",
+  tuning: "Choosing the palette",
+  encoding: "Encoding",
 };
 
 export function Stage({
@@ -77,7 +77,7 @@ export function Stage({
             </div>
           ) : job?.state === "failed" ? null : (
             <p className="rounded-[8px] bg-card px-4 py-2">
-              {error ? "The output cannot be shown." : "Making the first output…"}
+              {error ? "The output cannot be shown." : "Encoding the first output…"}
             </p>
           )}
         </div>
@@ -100,7 +100,7 @@ export function Stage({
       )}
       <div className="absolute top-12 left-3 flex flex-col gap-2">
         {job?.state === "failed" && (
-          <Message verdict="stop" title="This could not be made">
+          <Message verdict="stop" title="Encoding failed">
             <p>
               {job.error?.file ? `${job.error.file}: ` : ""}
               {job.error?.message}. {job.error?.remedy}
@@ -109,9 +109,9 @@ export function Stage({
           </Message>
         )}
         {job?.state === "cancelled" && (
-          <Message verdict="look" title="Called off">
+          <Message verdict="look" title="Cancelled">
             <p>The picture shows the result from before the last change.</p>
-            <Button onClick={onRetry}>Make it after all</Button>
+            <Button onClick={onRetry}>Encode it</Button>
           </Message>
         )}
         {error && (
@@ -123,8 +123,8 @@ export function Stage({
       {slow && (
         <div className="absolute right-3 bottom-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
           <div className="grow">
-            <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Waiting its turn"}</p>
-            <Bar share={job?.total ? job.done / job.total : 0} label="Output being made" />
+            <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Queued"}</p>
+            <Bar share={job?.total ? job.done / job.total : 0} label="Encoding progress" />
           </div>
           <Button onClick={onCancel}>Cancel</Button>
         </div>
@@ -157,21 +157,21 @@ export function Stage({
             onChange={(next) => useView.setState({ zoom: next })}
           />
         </div>
-        <Tip text="Let the frames before and after shine through" keys="N">
+        <Tip text="Show the frames before and after, faintly" keys="N">
           <button
             type="button"
             aria-pressed={neighbours}
             onClick={toggleNeighbours}
             className={`h-[30px] rounded-[8px] px-2.5 font-medium ${neighbours ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
           >
-            Neighbours
+            Onion skin
           </button>
         </Tip>
         {neighbours && (
           <div className="rounded-[8px] bg-card p-0.5">
             <Segmented
               dark
-              label="Neighbours on each side"
+              label="Onion skin, frames each side"
               value={String(reach)}
               choices={["1", "2", "3"].map((value) => ({ value, label: value, keys: "Shift N" }))}
               onChange={(next) => useView.setState({ reach: Number(next) })}

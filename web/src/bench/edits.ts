@@ -29,7 +29,7 @@ interface Edit {
 interface Edits {
   waiting: Edit[];
   sending: boolean;
-  /** Why the waiting edits are not saved yet, when the service cannot be reached. */
+  /** Why the waiting edits are Not saved yet, when the service cannot be reached. */
   held: string;
   /** Steps asked for, and how many of them are over: edits and steps go their way in the order they were made. */
   asked: number;
@@ -141,7 +141,7 @@ function done(batch: Edit[]): void {
   keepUnsent();
 }
 
-/** What was not saved yet when the page went, as it would be now. */
+/** What was Not saved yet when the page went, as it would be now. */
 export interface Unsent {
   project: string;
   base: number;
@@ -176,11 +176,12 @@ function keepUnsent(): void {
 }
 
 /** What an earlier page left unsaved, once: it is either taken up again or gone. */
-export function takeUnsent(): Unsent | null {
+export function takeUnsent(project: string): Unsent | null {
   try {
-    const text = localStorage.getItem(UNSENT);
+    const unsent = JSON.parse(localStorage.getItem(UNSENT) ?? "null") as Unsent | null;
+    if (unsent?.project !== project) return null;
     localStorage.removeItem(UNSENT);
-    return text ? (JSON.parse(text) as Unsent) : null;
+    return unsent;
   } catch {
     return null;
   }
@@ -212,28 +213,33 @@ async function sent(step: number): Promise<void> {
   }
 }
 
-let travelling = Promise.resolve();
+let travelling = Promise.resolve(true);
 
 type Answer = Parameters<typeof data>[0];
 
 /** What is no change of the recipe is asked for after the changes made before it, one after the other, if it still can be. */
-function travel(ask: () => Answer | null): void {
+function travel(ask: () => Answer | null): Promise<boolean> {
   const number = useEdits.getState().asked + 1;
   useEdits.setState({ asked: number });
   travelling = travelling.then(() => step(number, ask));
+  return travelling;
 }
 
-async function step(number: number, ask: () => Answer | null): Promise<void> {
+/** Whether it was done. */
+async function step(number: number, ask: () => Answer | null): Promise<boolean> {
   await sent(number);
+  let done = true;
   try {
     const answer = ask();
     const info = answer && (await data<ProjectInfo>(answer));
     if (info && queries) queries.setQueryData(["project", info.id], newest(await withFrames(queries, info)));
   } catch (error) {
+    done = false;
     tellError(error);
   }
   useEdits.setState({ over: number });
   void send(true);
+  return done;
 }
 
 export interface Bench {
@@ -247,8 +253,8 @@ export interface Bench {
   release: () => void;
   undo: () => void;
   redo: () => void;
-  /** Put another project's frames behind this one's. */
-  join: (other: string) => void;
+  /** Append another project's frames to this one's. */
+  join: (other: string) => Promise<boolean>;
 }
 
 /**
@@ -323,11 +329,11 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
         ),
       release: () => void send(true),
       undo: () =>
-        travel(() =>
+        void travel(() =>
           cached(projectId)?.undo ? api.POST("/api/projects/{project_id}/undo", { params }) : null,
         ),
       redo: () =>
-        travel(() =>
+        void travel(() =>
           cached(projectId)?.redo ? api.POST("/api/projects/{project_id}/redo", { params }) : null,
         ),
       join: (other: string) =>

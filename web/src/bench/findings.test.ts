@@ -3,7 +3,7 @@ import type { Project, Recipe } from "../api/client";
 import { cellsOf } from "./contact";
 import { arranged } from "./order";
 import { rhythm } from "./testing";
-import { findings, leftOutByHand, open, putRight } from "./findings";
+import { findings, fixable, fixed, fixes, leftOutByHand, open } from "./findings";
 
 const problem = (kind: string, positions: number[], file = "") => ({
   kind,
@@ -47,19 +47,19 @@ describe("what gathering found", () => {
   it("stands as the recipe says, each with its remedy", () => {
     const found = findings(project, recipe);
     expect(found.map(({ verdict, word }) => `${verdict} ${word}`)).toEqual([
-      "look not readable",
+      "look unreadable",
       "look missing",
-      "look another size",
-      "fine one is kept",
+      "look size differs",
+      "fine one is used",
       "fine held pictures",
-      "look one turn too many",
-      "look cut off?",
+      "look repeats first",
+      "look touches edge",
       "fine converted",
     ]);
     expect(found.map(({ short }) => short).filter(Boolean)).toEqual([
-      "1 not readable",
+      "1 unreadable",
       "2 missing",
-      "1 of another size",
+      "1 with another size",
       "last repeats first",
     ]);
     const more = { ...recipe, gather: { ...recipe.gather, left_out: [2, 4, 7] } };
@@ -67,7 +67,9 @@ describe("what gathering found", () => {
   });
 
   it("is put right by one action, and nothing is left to decide", () => {
-    const right = putRight(findings(project, recipe))(recipe);
+    const { plain, pixels } = fixable(findings(project, recipe));
+    expect(fixes(pixels)).toEqual(["Scale to 48 × 32"]);
+    const right = fixed([...plain, ...pixels])(recipe);
     expect(right.gather).toEqual({ left_out: [4, 6], folded: [], gaps: "hold", sizes: "scale" });
     expect(open(findings(project, right))).toEqual([]);
   });

@@ -26,6 +26,8 @@ export interface Finding {
   remedies: readonly Remedy[];
   /** Whether it has to be looked at before anything is done: it is not put right together with the others. */
   byEye?: boolean;
+  /** Whether its first remedy changes pixels: such are applied apart from the others. */
+  pixels?: boolean;
 }
 
 const withGather = (change: (gather: Gather) => Partial<Gather>) => (recipe: Recipe) => ({
@@ -44,9 +46,9 @@ export const putBackPositions = (positions: readonly number[]) =>
   withGather(({ left_out }) => ({ left_out: without(left_out, positions) }));
 
 const GAPS = [
-  { gaps: "skip", label: "Play on without them", done: "Gaps played over" },
-  { gaps: "hold", label: "Hold the frame before", done: "Gaps held over" },
-  { gaps: "blend", label: "Blend over the gap", done: "Gaps blended over" },
+  { gaps: "skip", label: "Skip them", done: "Gaps skipped" },
+  { gaps: "hold", label: "Hold the previous frame", done: "Gaps held" },
+  { gaps: "blend", label: "Blend across the gap", done: "Gaps blended" },
 ] as const;
 
 export function findings(
@@ -57,7 +59,7 @@ export function findings(
   const { gather } = recipe;
   const out = new Set(gather.left_out);
   const held = gather.gaps !== "skip";
-  const filled = { skip: "missing", hold: "held over", blend: "blended over" }[gather.gaps];
+  const filled = { skip: "missing", hold: "held", blend: "blended" }[gather.gaps];
   const found: Finding[] = [];
   const add = (problem: Problem, more: Partial<Finding> & Pick<Finding, "verdict" | "word">) =>
     found.push({
@@ -75,8 +77,8 @@ export function findings(
   for (const problem of refused)
     add(problem, {
       verdict: held ? "fine" : "look",
-      word: "not readable",
-      short: refused[0] === problem ? `${refused.length} not readable` : "",
+      word: "unreadable",
+      short: refused[0] === problem ? `${refused.length} unreadable` : "",
       note: `It is not used; the others are. ${sentence(problem.remedy)}.`,
     });
 
@@ -115,8 +117,8 @@ export function findings(
     add(odd[0], {
       key: "size",
       verdict: scaled ? "fine" : used.length > 0 ? "stop" : "look",
-      word: scaled ? "scaled" : "another size",
-      short: scaled ? `${used.length} scaled` : `${positions.length} of another size`,
+      word: scaled ? "scaled" : "size differs",
+      short: scaled ? `${used.length} scaled` : `${positions.length} with another size`,
       file: odd.length === 1 ? odd[0].file : "",
       message:
         odd.length === 1
@@ -129,6 +131,7 @@ export function findings(
           : "Not used; the others are.",
       positions,
       remedies: scaled ? [leave] : used.length > 0 ? [scale, leave] : [scale],
+      pixels: !scaled,
     });
   }
 
@@ -138,8 +141,8 @@ export function findings(
     const others = problem.positions.filter((position) => out.has(position));
     add(problem, {
       verdict: kept.length === 1 ? "fine" : "look",
-      word: kept.length === 1 ? "one is kept" : "repeated",
-      short: kept.length > 1 ? "a number twice" : "",
+      word: kept.length === 1 ? "one is used" : "duplicate number",
+      short: kept.length > 1 ? "duplicate number" : "",
       file: "",
       note: kept.length === 1 ? `${name(kept[0] ?? 0)} is used.` : `${kept.length} of them are used.`,
       remedies: (kept.length === 1 ? others : problem.positions).map((position) => ({
@@ -161,10 +164,10 @@ export function findings(
     });
     add(problem, {
       verdict: turned ? "fine" : "look",
-      word: turned ? "turned round" : "backwards?",
+      word: turned ? "reversed" : "backwards?",
       short: turned ? "" : "written last to first",
       note: turned ? "It plays from the last frame to the first." : `${sentence(problem.remedy)}.`,
-      remedies: [turned ? direction("forward", "Play it forward") : direction("reverse", "Turn it round")],
+      remedies: [turned ? direction("forward", "Play it forward") : direction("reverse", "Reverse it")],
       byEye: true,
     });
   }
@@ -181,7 +184,7 @@ export function findings(
       remedies: folded
         ? [
             {
-              label: "Show each again",
+              label: "Unfold",
               done: "Held pictures unfolded",
               change: withGather((now) => ({ folded: without(now.folded, problem.positions) })),
             },
@@ -200,7 +203,7 @@ export function findings(
     const gone = problem.positions.every((position) => out.has(position));
     add(problem, {
       verdict: gone ? "fine" : "look",
-      word: gone ? "last left out" : "one turn too many",
+      word: gone ? "last left out" : "repeats first",
       short: gone ? "" : "last repeats first",
       note: gone ? "The loop closes without a hold." : "Good for playing once; a loop is smoother without it.",
       remedies: gone
@@ -221,7 +224,8 @@ export function findings(
     const gone = gather.over === colour;
     add(problem, {
       verdict: gone ? "fine" : "look",
-      word: gone ? "rim taken out" : `${rim} rim`,
+      pixels: !gone,
+      word: gone ? "rim removed" : `${rim} rim`,
       short: gone ? "" : `${rim} rim`,
       note: gone
         ? "Edges have the colour of the art again."
@@ -229,15 +233,15 @@ export function findings(
       remedies: gone
         ? [
             {
-              label: "Leave edges as they came",
-              done: "Edges as they came",
+              label: "Restore the edges",
+              done: "Edges restored",
               change: withGather(() => ({ over: null })),
             },
           ]
         : [
             {
-              label: `Take the ${rim} out`,
-              done: "Rim taken out",
+              label: `Remove the ${rim}`,
+              done: "Rim removed",
               change: withGather(() => ({ over: colour })),
             },
           ],
@@ -247,11 +251,13 @@ export function findings(
   for (const problem of problems.filter(({ kind }) => kind === "cut"))
     add(problem, {
       verdict: "look",
-      word: "cut off?",
+      word: "touches edge",
       note: `${sentence(problem.remedy)}, if that is not meant.`,
     });
   for (const problem of problems.filter(({ kind }) => kind === "converted"))
     add(problem, { verdict: "fine", word: "converted" });
+  for (const problem of problems.filter(({ kind }) => kind === "stride"))
+    add(problem, { verdict: "fine", word: "steps", note: `${sentence(problem.remedy)}.` });
   return found;
 }
 
@@ -267,9 +273,15 @@ export function leftOutByHand(found: readonly Finding[], recipe: Recipe): number
 export const open = (found: readonly Finding[]) =>
   found.filter(({ verdict, remedies }) => (verdict === "look" || verdict === "stop") && remedies.length > 0);
 
-/** What is open and can be put right without looking at it first. */
-export const plain = (found: readonly Finding[]) => open(found).filter(({ byEye }) => !byEye);
+/** What is open and can be fixed without looking at it first: what changes no pixel, and what does. */
+export function fixable(found: readonly Finding[]): { plain: Finding[]; pixels: Finding[] } {
+  const asked = open(found).filter(({ byEye }) => !byEye);
+  return { plain: asked.filter(({ pixels }) => !pixels), pixels: asked.filter(({ pixels }) => pixels) };
+}
 
-/** The first remedy of all that can be put right like that. */
-export const putRight = (found: readonly Finding[]) => (recipe: Recipe) =>
-  plain(found).reduce((so, finding) => finding.remedies[0]?.change(so) ?? so, recipe);
+/** What fixing does, in words: the first remedy of each. */
+export const fixes = (found: readonly Finding[]) => found.flatMap(({ remedies }) => remedies[0]?.label ?? []);
+
+/** The first remedy of each. */
+export const fixed = (found: readonly Finding[]) => (recipe: Recipe) =>
+  found.reduce((so, finding) => finding.remedies[0]?.change(so) ?? so, recipe);

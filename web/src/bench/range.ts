@@ -50,6 +50,29 @@ export function setRange(bench: Bench, first: number, last: number): void {
   }));
 }
 
+/**
+ * The numbers in the files' names, where frames stand in the order of these: of a place, and the place that a range
+ * which is given in them begins or ends at. `apart`: they are not simply 1, 2, 3.
+ */
+export function fileNumbers(bench: Bench) {
+  const { frame_list, report } = bench.project;
+  if (bench.recipe.rhythm.order !== null || report.parts.length > 0) return null;
+  const all = frame_list.map(({ number }) => number);
+  const known = all.filter((number) => number !== null);
+  if (known.length < all.length || known.some((number, index) => number < (known[index - 1] ?? number)))
+    return null;
+  return {
+    first: known[0] ?? 1,
+    last: known.at(-1) ?? 1,
+    apart: known.some((number, index) => number !== index + 1),
+    of: (place: number) => known[place - 1] ?? 1,
+    place: (number: number, end: "first" | "last") =>
+      end === "first"
+        ? Math.max(1, known.findIndex((one) => one >= number) + 1)
+        : Math.max(1, known.findLastIndex((one) => one <= number) + 1),
+  };
+}
+
 /** A name that no span has yet. */
 export function freeName(spans: readonly Span[], wish: string): string {
   for (let n = 1; ; n += 1) {

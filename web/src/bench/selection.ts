@@ -75,7 +75,7 @@ export function pasteDelays(bench: Bench): void {
 }
 
 export function releasePlaces(bench: Bench, places: readonly number[]): void {
-  bench.edit("Holds let go", (recipe) => ({ ...recipe, rhythm: withoutHolds(recipe.rhythm, places) }));
+  bench.edit("Custom delays cleared", (recipe) => ({ ...recipe, rhythm: withoutHolds(recipe.rhythm, places) }));
 }
 
 export function leaveOut(bench: Bench): void {

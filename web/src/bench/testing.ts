@@ -11,6 +11,7 @@ export const rhythm = (more: Partial<Rhythm> = {}): Rhythm => ({
   last: null,
   spans: [],
   step: 1,
+  thinned: "faster",
   direction: "forward",
   dissolve: 0,
   cycles: 1,

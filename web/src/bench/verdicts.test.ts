@@ -54,7 +54,7 @@ describe("the docket", () => {
 
   it("shows when the file does not last as long as was wished", () => {
     const cells = standings(project, recipe, result(1000, 1200), undefined, false);
-    expect(cells.rhythm).toMatchObject({ verdict: "look", below: "for ever · 1.00 s wished" });
+    expect(cells.rhythm).toMatchObject({ verdict: "look", below: "for ever · 1.00 s requested" });
   });
 
   it("counts what is missing, what is not used and what was left out", () => {
@@ -67,7 +67,7 @@ describe("the docket", () => {
     } as unknown as Project;
     const thinner = { ...recipe, gather: { ...recipe.gather, left_out: [7] } };
     const { gather } = standings(gaps, thinner, result(1000), undefined, false);
-    expect(gather.below).toBe("1 not readable, 2 missing, 1 more");
+    expect(gather.below).toBe("1 unreadable, 2 missing, 1 more");
     expect(gather.verdict).toBe("look");
   });
 
@@ -76,7 +76,32 @@ describe("the docket", () => {
     const of = (state: string) => standings(project, recipe, result(1000), job(state), true).handoff;
     expect(of("running").verdict).toBe("busy");
     expect(of("failed")).toMatchObject({ verdict: "stop", below: "the disk refused" });
-    expect(of("cancelled")).toMatchObject({ verdict: "look", below: "the last change was called off" });
+    expect(of("cancelled")).toMatchObject({ verdict: "look", below: "the last change is not encoded" });
     expect(standings(project, recipe, undefined, undefined, true).framing.verdict).toBe("busy");
+  });
+
+  it("marks every figure that is older than the setting beside it", () => {
+    for (const [state, verdict] of [
+      ["running", "busy"],
+      ["cancelled", "look"],
+      ["failed", "stop"],
+    ] as const) {
+      const job = { state, error: null } as unknown as JobInfo;
+      const cells = standings(project, recipe, result(1000), job, true);
+      for (const part of ["rhythm", "framing", "tuning"] as const)
+        expect(cells[part]).toMatchObject({ stale: true, verdict });
+    }
+    expect(standings(project, recipe, result(1000), undefined, false).tuning.stale).toBe(false);
+  });
+
+  it("says when frames are too short for a GIF, and when a picture is enlarged", () => {
+    const short = { ...result(1000), durations: [FLICKS / 100, FLICKS] };
+    expect(standings(project, recipe, short, undefined, false).rhythm).toMatchObject({ word: "too fast" });
+    const small = { ...project, width: 290, height: 175 };
+    expect(standings(small, recipe, result(1000), undefined, false).framing).toMatchObject({
+      verdict: "look",
+      word: "enlarged",
+      beside: "from 290 × 175",
+    });
   });
 });

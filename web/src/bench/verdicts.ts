@@ -12,7 +12,7 @@ export type Part = (typeof PARTS)[number];
 export const PART_NAMES: Record<Part, string> = {
   gather: "Gather",
   rhythm: "Rhythm",
-  framing: "Framing",
+  framing: "Scaling",
   tuning: "Tuning",
   handoff: "Hand-off",
 };
@@ -59,7 +59,7 @@ export function standings(
   const drifts = info ? Math.abs(info.duration_ms - wished) > 10 : false;
   const take = output?.take;
   const rate = take?.rate
-    ? `at ${take.rate} fps of its own`
+    ? `at ${take.rate} fps output`
     : recipe.rhythm.delay === null
       ? `at ${recipe.rhythm.rate} fps`
       : "one delay";
@@ -91,8 +91,8 @@ export function standings(
     rhythm: {
       stale: behind,
       figure: info ? seconds(info.duration_ms) : "…",
-      beside: `s ${rate}${holds > 0 ? `, ${count(holds, "hold")}` : ""}`,
-      below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s wished` : ""}`,
+      beside: `s ${rate}${holds > 0 ? `, ${count(holds, "custom delay")}` : ""}`,
+      below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s requested` : ""}`,
       ...(stale ??
         (short > 0
           ? { verdict: "look", word: "too fast" }
@@ -107,8 +107,8 @@ export function standings(
       below: !transparent
         ? "opaque"
         : edges === "cutoff"
-          ? `edges cut off at ${output?.alpha.cutoff ?? ""}`
-          : `${edges === "fill" ? "filled with" : "edges over"} ${output?.alpha.matte ?? ""}`,
+          ? `cut-off at ${output?.alpha.cutoff ?? ""}`
+          : `${edges === "fill" ? "filled with" : "matte"} ${output?.alpha.matte ?? ""}`,
       ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {

@@ -11,7 +11,7 @@ export const VIEWS: readonly Choice<View>[] = [
   { value: "result", label: "Result", tip: "The real output", keys: "1" },
   { value: "source", label: "Source", tip: "The frames as framed, before tuning", keys: "2" },
   { value: "wipe", label: "Wipe", tip: "Source left, result right", keys: "3" },
-  { value: "difference", label: "Difference", tip: "Source against result, 8 times as strong", keys: "4" },
+  { value: "difference", label: "Difference", tip: "Source against result, amplified 8 ×", keys: "4" },
   { value: "ends", label: "Ends", tip: "The last frame beside the first", keys: "5" },
 ];
 
@@ -48,7 +48,7 @@ export function nextBackdrop(): void {
   }));
 }
 
-/** Let the frames before and after shine through. */
+/** Show the frames before and after, faintly. */
 export function toggleNeighbours(): void {
   useView.setState(({ neighbours }) => ({ neighbours: !neighbours }));
 }

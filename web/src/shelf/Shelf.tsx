@@ -95,7 +95,7 @@ export function Shelf() {
             <Button onClick={() => void shelf.refetch()}>Try again</Button>
           </Empty>
         ) : !projects ? (
-          <p className="py-12 text-center text-ink-2">Looking at the shelf…</p>
+          <p className="py-12 text-center text-ink-2">Loading projects…</p>
         ) : projects.length === 0 ? (
           wanted ? (
             <Empty title={`No project is called “${wanted}”`} text="Part of its name is enough.">
@@ -205,7 +205,7 @@ function DropTicket() {
       <div className="tear flex flex-col justify-center gap-1 px-6 py-4">
         {progress ? (
           <>
-            <h3 className="font-semibold">Bringing in</h3>
+            <h3 className="font-semibold">Importing</h3>
             <p className="text-xl">
               <span className="figure font-semibold">
                 {progress.done} of {progress.total}
@@ -232,7 +232,7 @@ function DropTicket() {
           </>
         ) : error ? (
           <div role="alert">
-            <Mark verdict="stop" word="Nothing was brought in" />
+            <Mark verdict="stop" word="Nothing was imported" />
             <p className="mt-1 line-clamp-4 text-ink-2 break-words">{error}</p>
           </div>
         ) : cutting ? (
@@ -262,18 +262,24 @@ function DropTicket() {
   );
 }
 
-/** Files that could not be used: how many, and why the first of them. */
+/** Files that could not be used, or not all of them: how many, and why each. */
 function Refused({ files }: { files: readonly FileTaken[] }) {
   if (files.length === 0) return null;
   return (
-    <>
-      <p className="text-stop">{files.length} refused</p>
-      {files.slice(0, 2).map((file) => (
-        <p key={file.name} className="truncate text-xs text-ink-2" title={file.problem?.message}>
-          {file.name}: {file.problem?.message}
-        </p>
-      ))}
-    </>
+    <details open={files.length <= 2} className="min-w-0">
+      <summary className="cursor-pointer text-stop">{files.length} refused</summary>
+      <ul className="max-h-[84px] overflow-y-auto" tabIndex={0} aria-label="Refused files">
+        {files.map((file) => {
+          const inside = file.problem?.file;
+          const name = inside && inside !== file.name ? `${inside} in ${file.name}` : file.name;
+          return (
+            <li key={file.name} className="text-xs break-words text-ink-2" title={file.problem?.remedy}>
+              {name}: {file.problem?.message}
+            </li>
+          );
+        })}
+      </ul>
+    </details>
   );
 }
 
@@ -347,7 +353,7 @@ function facts(project: ProjectCard): string {
 function chip(project: ProjectCard): { verdict: Verdict; word: string } {
   const output = project.recipe.outputs[0];
   const result = project.results[0];
-  if (!output || !result) return { verdict: "busy", word: "being made" };
+  if (!output || !result) return { verdict: "busy", word: "encoding" };
   const over = output.budget !== null && result.info.bytes > output.budget;
   return { verdict: over ? "stop" : "fine", word: `${output.name} ${size(result.info.bytes)}` };
 }
@@ -361,9 +367,9 @@ function Card({ project }: { project: ProjectCard }) {
     try {
       await data(api.DELETE("/api/projects/{project_id}", path));
       await queries.invalidateQueries({ queryKey: ["shelf"] });
-      tell(`“${project.name}” was taken off the shelf.`, {
+      tell(`“${project.name}” was deleted.`, {
         action: {
-          label: "Put it back",
+          label: "Restore",
           run: () =>
             void data(api.POST("/api/projects/{project_id}/restore", path))
               .then(() => queries.invalidateQueries({ queryKey: ["shelf"] }))
@@ -394,17 +400,13 @@ function Card({ project }: { project: ProjectCard }) {
           <p className="truncate text-ink-2">{facts(project)}</p>
           <p className="flex gap-1.5">
             <Mark chip {...chip(project)} />
-            {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "note")} from gathering`} />}
+            {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "thing")} to check`} />}
           </p>
         </div>
       </Link>
       <div className="absolute top-2 right-2 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
-        <Tip text="Take off the shelf">
-          <Button
-            aria-label={`Take ${project.name} off the shelf`}
-            className="w-[30px] px-0!"
-            onClick={() => void remove()}
-          >
+        <Tip text="Delete">
+          <Button aria-label={`Take ${project.name} `} className="w-[30px] px-0!" onClick={() => void remove()}>
             <Trash2 size={14} />
           </Button>
         </Tip>

@@ -85,7 +85,7 @@ export function Sorting({ report }: { report: ImportReport }) {
         </span>
         <span className="grow" />
         <Button look="quiet" onClick={() => useBringing.setState({ sorting: null })}>
-          Bring none of them in
+          Import none
         </Button>
       </div>
       <ul className="grid max-h-[318px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
@@ -113,7 +113,7 @@ export function Sorting({ report }: { report: ImportReport }) {
           </li>
         ))}
         {matching.length === 0 && filter && <li className="py-2 text-ink-2">No name is like “{filter}”.</li>}
-        {matching.length === 0 && !filter && <li className="py-2 text-ink-2">All of them are set apart.</li>}
+        {matching.length === 0 && !filter && <li className="py-2 text-ink-2">All of them are in groups.</li>}
       </ul>
       <div className="flex flex-wrap items-center gap-1.5">
         <Button
@@ -130,13 +130,13 @@ export function Sorting({ report }: { report: ImportReport }) {
             void begin(patterns.map((pattern) => ({ patterns: [pattern], separate: false, name: null })))
           }
         >
-          A project each
+          One project each
         </Button>
         <Button
           disabled={busy || chosen.length === 0}
           onClick={() => void begin([{ patterns, separate: true, name: null }])}
         >
-          They are separate pictures
+          Import as stills
         </Button>
         <span className="grow" />
         <Button

@@ -11,10 +11,10 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
     "Play",
     [
       ["Space", "play or pause"],
-      ["← →", "one frame back, one on"],
+      ["← →", "previous frame, next frame"],
       ["Shift ← →", "ten frames"],
       ["Home, End", "first frame, last frame"],
-      [", .", "look at it slower, faster"],
+      [", .", "preview slower, faster"],
       ["\\", "play backwards, or forwards again"],
     ],
   ],
@@ -26,7 +26,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["3", "wipe between both"],
       ["4", "difference"],
       ["5", "last frame beside the first"],
-      ["N, Shift N", "neighbours shine through; one, two or three"],
+      ["N, Shift N", "onion skin; one, two or three each side"],
       ["B", "next backdrop"],
       ["Z", "next zoom"],
     ],
@@ -49,11 +49,11 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["Ctrl Z", "undo"],
       ["Ctrl Shift Z", "redo"],
       ["Ctrl A", "select all frames"],
-      ["Ctrl C, V", "copy delays, lay them over a selection"],
-      ["S, Shift S", "select the frame on show, or up to it"],
+      ["Ctrl C, V", "copy delays, paste them on a selection"],
+      ["S, Shift S", "select the frame on show, or a run up to it"],
       ["Alt ← →", "selected frames earlier, later"],
       ["I, O", "the range starts, ends here"],
-      ["- + 0", "strip: more of it, closer, all"],
+      ["- + 0", "strip: zoom out, in, to fit"],
       ["[ ]", "selected frames shorter, longer"],
       ["Delete", "leave the selected frames out"],
       ["Esc", "select nothing"],
@@ -75,7 +75,7 @@ export function Help() {
       <Dialog.Portal>
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed right-4 bottom-4 z-40 w-[560px] rounded-[12px] border border-line bg-card p-5 shadow-xl"
+          className="fixed right-4 bottom-4 z-40 max-h-[calc(100vh-32px)] w-[860px] max-w-[calc(100vw-32px)] overflow-y-auto rounded-[12px] border border-line bg-card p-5 shadow-xl"
         >
           <div className="mb-3 flex items-center justify-between">
             <Dialog.Title className="text-base font-semibold">Keys</Dialog.Title>
@@ -85,7 +85,7 @@ export function Help() {
               </Button>
             </Dialog.Close>
           </div>
-          <div className="grid grid-cols-2 gap-x-8 gap-y-4">
+          <div className="columns-3 gap-x-8 *:mb-4 *:break-inside-avoid">
             {KEYS.map(([group, keys]) => (
               <section key={group}>
                 <h3 className="mb-1 font-semibold text-ink-2">{group}</h3>

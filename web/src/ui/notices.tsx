@@ -17,12 +17,15 @@ export function dismiss(id: number): void {
   useNotices.setState(({ notices }) => ({ notices: notices.filter((notice) => notice.id !== id) }));
 }
 
-export function tell(text: string, options: { bad?: boolean; action?: Notice["action"] } = {}): void {
+export function tell(
+  text: string,
+  options: { bad?: boolean; lasting?: boolean; action?: Notice["action"] } = {},
+): void {
   last += 1;
   const id = last;
   const notice = { id, text, bad: options.bad ?? false, action: options.action };
   useNotices.setState(({ notices }) => ({ notices: [...notices.slice(-2), notice] }));
-  if (!notice.bad) setTimeout(() => dismiss(id), 8000);
+  if (!notice.bad && !options.lasting) setTimeout(() => dismiss(id), 8000);
 }
 
 export function tellError(error: unknown): void {

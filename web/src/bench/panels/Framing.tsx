@@ -57,9 +57,9 @@ export function FramingPanel({ bench, result }: PanelProps) {
         <Button
           className={`h-[26px]! px-0! ${size.width === null && size.height === null ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
           aria-pressed={size.width === null && size.height === null}
-          onClick={() => resize({ ...size, width: null, height: null }, "Size as it came")}
+          onClick={() => resize({ ...size, width: null, height: null }, "Original size")}
         >
-          own
+          full
         </Button>
       </div>
       {soft ? (
@@ -69,13 +69,13 @@ export function FramingPanel({ bench, result }: PanelProps) {
               label="Soft edges"
               value={alpha.edges}
               choices={[
-                { value: "cutoff", label: "cut off", tip: "A pixel is there or not" },
+                { value: "cutoff", label: "cut-off", tip: "A pixel is there or not" },
                 {
                   value: "matte",
-                  label: "over colour",
+                  label: "matte",
                   tip: "Edges lie over the page colour; around them it stays open",
                 },
-                { value: "fill", label: "filled", tip: "The page colour fills everything" },
+                { value: "fill", label: "fill", tip: "The page colour fills everything" },
               ]}
               onChange={(edges) => soften({ edges }, `Edges: ${edges}`)}
             />
@@ -111,20 +111,18 @@ export function FramingPanel({ bench, result }: PanelProps) {
               />
             </Row>
           )}
-          <p className="text-xs text-ink-2">
-            A GIF pixel is there or not. Look at the edges over the page colour before you decide.
-          </p>
+          <p className="text-xs text-ink-2">GIF alpha is one bit. Check the edges over the page colour.</p>
         </div>
       ) : (
         <p className="flex items-center gap-2 text-ink-2">
-          <Mark verdict="fine" word="opaque" /> no edges to settle
+          <Mark verdict="fine" word="opaque" /> no alpha to settle
         </p>
       )}
       <div className="border-t border-line pt-2.5">
         <Facts
           facts={[
-            ["Comes out", result ? `${result.info.width} × ${result.info.height}` : "…"],
-            ["Alpha", result ? (result.info.transparent ? "one bit, shows the page" : "none") : "…"],
+            ["Output size", result ? `${result.info.width} × ${result.info.height}` : "…"],
+            ["Alpha", result ? (result.info.transparent ? "1 bit" : "none") : "…"],
           ]}
         />
       </div>

@@ -3,7 +3,7 @@
 import { count } from "../../format";
 import { Button, Mark, Segmented } from "../../ui/controls";
 import { useContact } from "../contact";
-import { findings, leftOutByHand, plain, putBackPositions, putRight, type Finding } from "../findings";
+import { findings, fixable, fixed, fixes, leftOutByHand, putBackPositions, type Finding } from "../findings";
 import { arranged } from "../order";
 import { Facts, Head, type PanelProps } from "./panel";
 import { Join } from "./Join";
@@ -14,7 +14,7 @@ export function GatherPanel({ bench }: PanelProps) {
   const { report } = project;
   const found = findings(project, recipe);
   const byHand = leftOutByHand(found, recipe);
-  const undecided = plain(found);
+  const undecided = fixable(found);
   const labels = [...new Set(project.frame_list.map((frame) => frame.label))];
   const unused = new Set([...recipe.gather.left_out, ...recipe.gather.folded]).size;
   const contact = useContact((state) => state.open);
@@ -41,15 +41,8 @@ export function GatherPanel({ bench }: PanelProps) {
         ]}
         onChange={(value) => useContact.setState({ open: value === "contact" })}
       />
-      {undecided.length > 1 && (
-        <Button
-          look="strong"
-          className="self-start"
-          onClick={() => bench.edit("All put right", putRight(found))}
-        >
-          Put all {undecided.length} right
-        </Button>
-      )}
+      <Fix bench={bench} found={undecided.plain} label="Fix" least={2} />
+      <Fix bench={bench} found={undecided.pixels} label="Fix pixels of" least={2} />
       {found.length === 0 && byHand.length === 0 ? (
         <p className="flex flex-col gap-1 rounded-[8px] bg-well px-3 py-2.5">
           <Mark verdict="fine" word="all there" />
@@ -76,6 +69,29 @@ export function GatherPanel({ bench }: PanelProps) {
       <Renew bench={bench} />
       <Join bench={bench} />
     </>
+  );
+}
+
+/** Several fixes in one, and what they are. */
+function Fix({
+  bench,
+  found,
+  label,
+  least,
+}: {
+  bench: PanelProps["bench"];
+  found: readonly Finding[];
+  label: string;
+  least: number;
+}) {
+  if (found.length < least) return null;
+  return (
+    <div className="flex flex-col items-start gap-1">
+      <Button look="strong" onClick={() => bench.edit(`${label} ${found.length}`, fixed(found))}>
+        {label} {found.length} things
+      </Button>
+      <p className="text-xs text-ink-2">{fixes(found).join(" · ")}</p>
+    </div>
   );
 }
 

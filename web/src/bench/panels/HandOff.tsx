@@ -38,15 +38,15 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
           verdict={job?.state === "failed" ? "stop" : !ready ? "busy" : over > 0 ? "stop" : "fine"}
           word={
             job?.state === "failed"
-              ? "it could not be made"
+              ? "encoding failed"
               : !ready
                 ? busy
-                  ? "being made"
-                  : "from before the last change"
+                  ? "encoding"
+                  : "out of date"
                 : over > 0
                   ? `${size(over)} over the budget`
                   : output.budget === null
-                    ? "made and measured"
+                    ? "ready"
                     : "within the budget"
           }
         />
@@ -62,7 +62,7 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
       ) : busy ? (
         <Button onClick={cancel}>Cancel</Button>
       ) : (
-        <Button onClick={retry}>Make it again</Button>
+        <Button onClick={retry}>Encode again</Button>
       )}
       {info && (
         <Facts
@@ -78,7 +78,7 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
         />
       )}
       <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
-        <h3 className="font-semibold">The project itself</h3>
+        <h3 className="font-semibold">Project file</h3>
         <p className="text-ink-2">
           Recipe and frames in {project.archive_parts === 1 ? "one file" : `${project.archive_parts} files`}.
           Drop
@@ -93,7 +93,7 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
               className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
             >
               <Package size={14} />
-              {project.archive_parts === 1 ? "Save the project" : `Part ${index + 1}`}
+              {project.archive_parts === 1 ? "Save project" : `Part ${index + 1}`}
             </a>
           ))}
         </span>

@@ -19,13 +19,13 @@ export function Join({ bench }: { bench: Bench }) {
   if (others.length === 0) return null;
   return (
     <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
-      <h3 className="font-semibold">Put together</h3>
+      <h3 className="font-semibold">Append a project</h3>
       <p className="text-xs text-ink-2">
-        Another project’s frames follow these; it stays on the shelf as it is, and undo leads back.
+        Adds another project’s frames after these. That project stays as it is; undo takes them out again.
       </p>
       <span className="flex gap-1.5">
         <select
-          aria-label="Project to put behind"
+          aria-label="Project to append"
           value={chosen ? wish : ""}
           onChange={(event) => setWish(event.target.value)}
           className="h-[30px] min-w-0 grow rounded-[7px] border border-line bg-card px-2 text-ink"
@@ -37,8 +37,8 @@ export function Join({ bench }: { bench: Bench }) {
             </option>
           ))}
         </select>
-        <Button disabled={!chosen} onClick={() => bench.join(wish)}>
-          Put behind
+        <Button disabled={!chosen} onClick={() => void bench.join(wish)}>
+          Append
         </Button>
       </span>
     </div>

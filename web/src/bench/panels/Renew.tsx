@@ -1,6 +1,6 @@
 // Frames rendered again, laid over those that are there: the same numbers are replaced, all edits stay.
 
-import { useQueryClient } from "@tanstack/react-query";
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, data, type Renewed } from "../../api/client";
 import { count } from "../../format";
@@ -29,17 +29,9 @@ export function Renew({ bench }: { bench: Bench }) {
     const { signal } = abort.current;
     setStanding({ kind: "sending", done: 0, total: brought.length });
     try {
-      const sent = await send(brought, signal, (_, taken) =>
-        setStanding({ kind: "sending", done: taken.length, total: brought.length }),
+      const renewed = await renew(id, brought, queries, signal, (done) =>
+        setStanding({ kind: "sending", done, total: brought.length }),
       );
-      const renewed = await data<Renewed>(
-        api.POST("/api/projects/{project_id}/renew", {
-          params: { path: { project_id: id } },
-          body: { import_id: sent.id },
-          signal,
-        }),
-      );
-      await queries.refetchQueries({ queryKey: ["project", id] });
       setStanding({ kind: "done", renewed });
     } catch (error) {
       if (signal.aborted) setStanding({ kind: "idle" });
@@ -53,10 +45,10 @@ export function Renew({ bench }: { bench: Bench }) {
   const chosen = (list: FileList | null) => void take(chosenFiles(list));
   return (
     <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
-      <h3 className="font-semibold">Rendered again?</h3>
+      <h3 className="font-semibold">Replace frames</h3>
       <p className="text-xs text-ink-2">
-        Newer frames take the place of those with the same number; renamed ones are known by their content.
-        Everything done so far stays.
+        Newer renders replace frames with the same name or number; renamed ones are recognised by content. All
+        edits stay.
       </p>
       <input
         ref={files}
@@ -89,18 +81,18 @@ export function Renew({ bench }: { bench: Bench }) {
         </span>
       ) : (
         <span className="flex flex-wrap gap-1.5">
-          <Button onClick={() => folder.current?.click()}>Newer folder…</Button>
-          <Button onClick={() => files.current?.click()}>Newer files…</Button>
+          <Button onClick={() => folder.current?.click()}>Choose a folder…</Button>
+          <Button onClick={() => files.current?.click()}>Choose files…</Button>
         </span>
       )}
       {standing.kind === "failed" && (
         <p role="alert">
-          <Mark verdict="stop" word="not renewed" /> {standing.why}
+          <Mark verdict="stop" word="Not replaced" /> {standing.why}
         </p>
       )}
       {standing.kind === "done" && (
-        <p role="status" aria-label="Renewed" className="flex flex-col items-start gap-1">
-          <Mark verdict="fine" word="renewed" />
+        <p role="status" aria-label="Replaced" className="flex flex-col items-start gap-1">
+          <Mark verdict="fine" word="replaced" />
           <span>{inWords(standing.renewed)}</span>
           {standing.renewed.changed.length > 0 && (
             <button
@@ -125,7 +117,27 @@ export function Renew({ bench }: { bench: Bench }) {
   );
 }
 
-function inWords({ same, replaced, added, old }: Renewed): string {
+/** Lay newer frames over a project's; `sent` is told how many files went so far. */
+export async function renew(
+  project: string,
+  files: readonly Brought[],
+  queries: QueryClient,
+  signal: AbortSignal,
+  sent: (done: number) => void,
+): Promise<Renewed> {
+  const { id } = await send(files, signal, (_, taken) => sent(taken.length));
+  const renewed = await data<Renewed>(
+    api.POST("/api/projects/{project_id}/renew", {
+      params: { path: { project_id: project } },
+      body: { import_id: id },
+      signal,
+    }),
+  );
+  await queries.refetchQueries({ queryKey: ["project", project] });
+  return renewed;
+}
+
+export function inWords({ same, replaced, added, old }: Renewed): string {
   return [
     `${count(replaced, "frame")} replaced`,
     added > 0 ? `${added} new` : "",

@@ -122,9 +122,9 @@ function Fresh({
     const timer = setInterval(() => setNow(Date.now()), 1000);
     return () => clearInterval(timer);
   }, []);
-  if (busy) return <>weighing the change{share > 0 ? ` ${Math.round(share * 100)} %` : "…"}</>;
-  if (behind) return <>from before the last change</>;
-  return <>{created ? `real bytes, ${ago(created, Math.max(now, Date.now()))}` : "no bytes yet"}</>;
+  if (busy) return <>encoding{share > 0 ? ` ${Math.round(share * 100)} %` : "…"}</>;
+  if (behind) return <>out of date</>;
+  return <>{created ? `measured ${ago(created, Math.max(now, Date.now()))}` : "no bytes yet"}</>;
 }
 
 /** The palette the file really holds. */

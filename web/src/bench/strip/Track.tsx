@@ -55,6 +55,13 @@ export function Track({
   const base = useRef<HTMLCanvasElement>(null);
   const { costs: bytes, positions } = result;
   const { id, frame_set, frame_list: gathered } = bench.project;
+  const files = useCallback(
+    (index: number) => {
+      const frame = gathered[(positions[index] ?? 0) - 1];
+      return frame ? `${frame.number === null ? "" : `file ${frame.number}, `}${frame.name}` : "";
+    },
+    [gathered, positions],
+  );
   const height = useMemo(() => {
     const others = bytes.length > 2 ? bytes.slice(1) : bytes;
     const usual = [...bytes].sort((a, b) => a - b)[bytes.length >> 1] ?? 0;
@@ -229,7 +236,15 @@ export function Track({
     >
       <canvas ref={base} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
       <canvas ref={canvas} aria-hidden className="pointer-events-none absolute inset-0 h-full w-full" />
-      <Cells scale={settled} result={result} delays={delays} focus={focus} places={places} holds={holds} />
+      <Cells
+        scale={settled}
+        result={result}
+        delays={delays}
+        focus={focus}
+        places={places}
+        holds={holds}
+        files={files}
+      />
     </div>
   );
 }
@@ -248,6 +263,7 @@ const Cells = memo(function Cells({
   focus,
   places,
   holds,
+  files,
 }: {
   scale: Scale;
   result: ResultInfo;
@@ -255,6 +271,8 @@ const Cells = memo(function Cells({
   focus: number;
   places: ReadonlySet<number>;
   holds: Readonly<Record<string, number>>;
+  /** The file that a frame shows. */
+  files: (index: number) => string;
 }) {
   const [from, to] = visible(scale);
   const cells = each(scale) ? Array.from({ length: to - from }, (_, i) => from + i) : [focus];
@@ -268,7 +286,7 @@ const Cells = memo(function Cells({
         const what = result.blends[String(index)]
           ? ", blended"
           : result.positions[index] === 0
-            ? ", empty"
+            ? ", blank"
             : "";
         return (
           <div
@@ -277,7 +295,7 @@ const Cells = memo(function Cells({
             role="option"
             aria-selected={places.has(result.places[index] ?? 0)}
             aria-label={`Frame ${index + 1}, ${delays[index] ?? 0} ms${held}${what}, ${cost} KB`}
-            title={`Frame ${index + 1} · ${delays[index] ?? 0} ms${held}${what} · ${cost} KB`}
+            title={`Frame ${index + 1} · ${files(index)} · ${delays[index] ?? 0} ms${held}${what} · ${cost} KB`}
             className="absolute inset-y-0"
             style={{ left, width: Math.max(width, 0.5) }}
           >

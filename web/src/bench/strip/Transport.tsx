@@ -11,6 +11,24 @@ import { chosenPlaces, holdPlaces, leaveOut, releasePlaces, selectAll, useSelect
 import type { Shown } from "../useShown";
 import { useZoom, zoomStrip } from "./scale";
 
+/** Which file the frame on show is: its number, and its name in full to be pointed at. */
+function FileName({ bench, result, index }: { bench: Bench; result: ResultInfo | undefined; index: number }) {
+  const frame = bench.project.frame_list[(result?.positions[index] ?? 0) - 1];
+  const blended = result?.blends[String(index)] !== undefined;
+  return (
+    <span
+      role="note"
+      aria-label="File on show"
+      title={frame?.name}
+      className="figure w-[116px] truncate text-ink-2"
+    >
+      {!frame
+        ? "blank"
+        : `${blended ? "blend, " : ""}${frame.number === null ? frame.name : `file ${frame.number}`}`}
+    </span>
+  );
+}
+
 /** What the selected frames cost together, and the delay they have in common within a hundredth, in ms. */
 function facts(
   result: ResultInfo | undefined,
@@ -56,25 +74,26 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
       <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!shown}>
         <SkipBack size={14} />
       </IconButton>
-      <IconButton tip="One frame back" keys="←" onClick={() => step(-1)} disabled={!shown}>
+      <IconButton tip="Previous frame" keys="←" onClick={() => step(-1)} disabled={!shown}>
         <ChevronLeft size={15} />
       </IconButton>
-      <IconButton tip="One frame on" keys="→" onClick={() => step(1)} disabled={!shown}>
+      <IconButton tip="Next frame" keys="→" onClick={() => step(1)} disabled={!shown}>
         <ChevronRight size={15} />
       </IconButton>
-      <span className="figure ml-1 min-w-[200px]">
+      <span className="figure ml-1 min-w-[176px] whitespace-nowrap">
         <b>
           frame {info ? index + 1 : 0} of {info?.count ?? 0}
         </b>{" "}
         <span className="text-ink-2">{seconds(before)} s</span>
       </span>
+      <FileName bench={bench} result={result} index={index} />
       <label
         className="flex items-center gap-1.5 text-ink-2"
-        title="Only for looking: the file stays as it is (, and .)"
+        title="Preview only: the file is unchanged (, and .)"
       >
-        looking at
+        preview speed
         <select
-          aria-label="Speed for looking"
+          aria-label="Preview speed"
           value={String(speed)}
           onChange={(event) => setSpeed(Number(event.target.value))}
           className="figure h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
@@ -112,7 +131,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
             }}
             className="w-[76px] text-right"
           />
-          {held && <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Back to the rate</Button>}
+          {held && <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Clear custom delays</Button>}
           <Button onClick={() => leaveOut(bench)}>Leave out</Button>
         </>
       ) : (
@@ -128,19 +147,13 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
         </b>
       </span>
       <span className="flex">
-        <IconButton
-          tip="Show more of the time"
-          keys="-"
-          look="quiet"
-          disabled={whole}
-          onClick={() => zoomStrip(0.5)}
-        >
+        <IconButton tip="Zoom out" keys="-" look="quiet" disabled={whole} onClick={() => zoomStrip(0.5)}>
           <ZoomOut size={14} />
         </IconButton>
-        <IconButton tip="All of it" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
+        <IconButton tip="Zoom to fit" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
           <Maximize2 size={13} />
         </IconButton>
-        <IconButton tip="Look closer" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
+        <IconButton tip="Zoom in" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
           <ZoomIn size={14} />
         </IconButton>
       </span>

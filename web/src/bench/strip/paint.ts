@@ -1,7 +1,7 @@
 // Draws the strip's frames: pictures as wide as they are long, what each costs standing above.
 
 import type { Print } from "../prints";
-import { msAt, startOf, visible, xOf, type Scale } from "./scale";
+import { indexAt, msAt, startOf, visible, xOf, type Scale } from "./scale";
 
 export const SKYLINE = 40;
 export const TOP = 43;
@@ -9,12 +9,12 @@ export const HEIGHT = 96;
 export const RULER = 20;
 /** Between two marks of the ruler, in ms. */
 const STEPS = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 30000, 60000, 300000];
-/** Below this many pixels frames share a picture. */
-const ALONE = 6;
+/** Frames narrower than this share of their picture are not each given a sliver of it: whole ones are shown. */
+const ALONE = 0.55;
+/** From so many pixels on the frames below whole pictures are told apart by a line. */
+const RULED = 4;
 /** From this many on they have round corners, which take long to draw. */
 const ROUNDED = 20;
-/** As wide as a picture is that stands for many. */
-const SHARED = 48;
 const MOST_KEPT = 200;
 /** Up to so many frames are drawn of pictures of their own, more of kept. */
 const FEW = 72;
@@ -99,31 +99,67 @@ export function paintFrames(
   context.clearRect(0, 0, scale.width, HEIGHT);
   const [from, to] = visible(scale);
   skyline(context, scene, colour, from, to, colour["jay-pale"] ?? "");
+  const usual = (scale.total * scale.perMs) / Math.max(scale.ends.length, 1);
+  const whole = wholeWidth(scene.picture(from, false));
+  if (usual < whole * ALONE) {
+    filmstrip(context, scene, whole, colour.stage ?? "", again);
+    if (usual >= RULED) for (let index = from; index < to; index += 1) edge(context, scale, index);
+    return;
+  }
   const together = to - from > FEW;
-  let shared = -Infinity; // where the last picture that stands for many ends
   for (let index = from; index < to; index += 1) {
     const left = xOf(scale, startOf(scale, index));
     const right = xOf(scale, scale.ends[index] ?? 0);
     const width = Math.max(right - left - (right - left > 5 ? 1 : 0), 0.5);
     context.fillStyle = colour.stage ?? "";
-    if (width > ALONE) {
-      const round = width >= ROUNDED;
-      if (round) {
-        context.save();
-        context.beginPath();
-        context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
-        context.clip();
-      }
-      context.fillRect(left, TOP, width, HEIGHT - TOP);
-      picture(context, scene.picture(index, together), left, width, again);
-      if (round) context.restore();
-    } else if (left >= shared) {
-      const span = Math.min(SHARED, scale.width - left);
-      context.fillRect(left, TOP, span, HEIGHT - TOP);
-      picture(context, scene.picture(index, false), left, span, again);
-      shared = left + SHARED;
+    const round = width >= ROUNDED;
+    if (round) {
+      context.save();
+      context.beginPath();
+      context.roundRect(left, TOP, width, HEIGHT - TOP, 4);
+      context.clip();
     }
+    context.fillRect(left, TOP, width, HEIGHT - TOP);
+    picture(context, scene.picture(index, together), left, width, again);
+    if (round) context.restore();
   }
+}
+
+/** Whole pictures side by side, each of the frame on show where it begins: for frames too narrow for their own. */
+function filmstrip(
+  context: CanvasRenderingContext2D,
+  scene: Scene,
+  whole: number,
+  ground: string,
+  again: () => void,
+): void {
+  const { scale } = scene;
+  const before = scale.from * scale.perMs; // the grid stays where it is while the strip is moved
+  const end = Math.min(scale.width, xOf(scale, scale.total));
+  for (let slot = Math.floor(before / whole); slot * whole - before < end; slot += 1) {
+    const left = slot * whole - before;
+    const width = Math.min(whole, end - left);
+    context.save();
+    context.beginPath();
+    context.rect(left, TOP, width - 1, HEIGHT - TOP);
+    context.clip();
+    context.fillStyle = ground;
+    context.fillRect(left, TOP, whole, HEIGHT - TOP);
+    picture(context, scene.picture(indexAt(scale, (slot * whole) / scale.perMs), false), left, whole, again);
+    context.restore();
+  }
+}
+
+/** Where a frame begins, over a picture that stands for several. */
+function edge(context: CanvasRenderingContext2D, scale: Scale, index: number): void {
+  if (index === 0) return;
+  context.fillStyle = "rgb(255 255 255 / 0.4)";
+  context.fillRect(Math.round(xOf(scale, startOf(scale, index))) - 1, TOP, 1, HEIGHT - TOP);
+}
+
+/** How wide a picture is on the strip when all of it is shown. */
+function wholeWidth(print: Print | undefined): number {
+  return print ? ((HEIGHT - TOP) * print.width) / print.height : HEIGHT - TOP;
 }
 
 /** What stands over the frames: which are chosen, which held, their numbers. */

@@ -154,9 +154,9 @@ export function DelaysPart({ bench, result }: PanelProps) {
       <Button
         className="self-start"
         disabled={!places.some((place) => String(place) in rhythm.holds)}
-        onClick={() => edit("Holds let go", (so) => withoutHolds(so, places))}
+        onClick={() => edit("Custom delays cleared", (so) => withoutHolds(so, places))}
       >
-        Back to the rate
+        Clear custom delays
       </Button>
       <div className="border-t border-line pt-2.5">
         <Facts

@@ -1,6 +1,7 @@
 // Which frames play in what order: range, direction, thinning, and an order made by hand.
 
-import { count } from "../../../format";
+import { useMemo, useState } from "react";
+import { count, ordinal } from "../../../format";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import type { Rhythm } from "../../delays";
 import {
@@ -14,7 +15,7 @@ import {
   reversed,
   arranged,
 } from "../../order";
-import { placesOf, setEnd } from "../../range";
+import { fileNumbers, placesOf, setEnd } from "../../range";
 import { chosenPlaces, reorder, useSelection } from "../../selection";
 import type { PanelProps } from "../panel";
 
@@ -32,31 +33,57 @@ export function OrderPart({ bench }: PanelProps) {
     useSelection.setState({ places: new Set(to), anchor: -1 });
     reorder(bench, `${count(some.length, "frame")} moved`, (length) => moved(length, some, by).from);
   };
+  const numbers = useMemo(() => fileNumbers(bench), [bench]);
+  const [counted, setCounted] = useState<"files" | "frames" | null>(null);
+  const byNumber = numbers !== null && (counted ?? (numbers.apart ? "files" : "frames")) === "files";
   const everywhere = Array.from({ length: places }, (_, index) => index + 1);
   return (
     <>
       <Row label="Range">
-        <NumberField
-          label="First frame"
-          value={rhythm.first ?? 1}
-          min={1}
-          max={rhythm.last ?? places}
-          onCommit={(first) => setEnd(bench, "first", first)}
-        />
-        <span className="text-ink-2">to</span>
-        <NumberField
-          label="Last frame"
-          value={rhythm.last ?? places}
-          min={rhythm.first ?? 1}
-          max={places}
-          onCommit={(last) => setEnd(bench, "last", last)}
-        />
+        {(["first", "last"] as const).map((end) => {
+          const at = rhythm[end] ?? (end === "first" ? 1 : places);
+          const name = end === "first" ? "First frame" : "Last frame";
+          return byNumber ? (
+            <NumberField
+              key={end}
+              label={`${name}, file number`}
+              value={numbers.of(at)}
+              min={numbers.first}
+              max={numbers.last}
+              onCommit={(number) => setEnd(bench, end, numbers.place(number, end))}
+              className="w-[60px] text-right"
+            />
+          ) : (
+            <NumberField
+              key={end}
+              label={name}
+              value={at}
+              min={1}
+              max={places}
+              onCommit={(place) => setEnd(bench, end, place)}
+              className="w-[60px] text-right"
+            />
+          );
+        })}
         {(rhythm.first !== null || rhythm.last !== null) && (
           <Button className="h-[26px]!" onClick={() => set("All frames", { first: null, last: null })}>
             All
           </Button>
         )}
       </Row>
+      {numbers && (
+        <Row label="Counted">
+          <Segmented
+            label="Range is counted"
+            value={byNumber ? "files" : "frames"}
+            choices={[
+              { value: "frames", label: "frame 1, 2, 3", tip: "As frames stand in the order, from 1" },
+              { value: "files", label: "file numbers", tip: "The numbers in the files’ names" },
+            ]}
+            onChange={(next) => setCounted(next)}
+          />
+        </Row>
+      )}
       <Row label="Direction">
         <Segmented
           label="Direction"
@@ -75,16 +102,38 @@ export function OrderPart({ bench }: PanelProps) {
         />
       </Row>
       <Row label="Thin out">
-        <span className="text-ink-2">every</span>
+        <span className="text-ink-2">one frame in</span>
         <NumberField
-          label="Every n-th frame"
+          label="One frame in"
           value={rhythm.step}
           min={1}
           max={1000}
-          onCommit={(step) => set(step === 1 ? "Every frame" : `Every ${step}. frame`, { step })}
+          onCommit={(step) =>
+            set(step === 1 ? "Every frame" : `Every ${ordinal(step)} frame`, {
+              step,
+              thinned: rhythm.step === 1 ? "same-time" : rhythm.thinned,
+            })
+          }
         />
-        <span className="text-ink-2">{rhythm.step === 1 ? "frame" : "frames, one"}</span>
+        <span className="text-ink-2">
+          {rhythm.step === 1 ? "all of them" : `every ${ordinal(rhythm.step)}`}
+        </span>
       </Row>
+      {rhythm.step > 1 && (
+        <Row label="">
+          <Segmented
+            label="Thinned out"
+            value={rhythm.thinned}
+            choices={[
+              { value: "same-time", label: "same time", tip: "Each frame stays for those dropped after it" },
+              { value: "faster", label: `${rhythm.step} × faster`, tip: "Their time goes with them" },
+            ]}
+            onChange={(thinned) =>
+              set(`Thinned out, ${thinned === "faster" ? "faster" : "same time"}`, { thinned })
+            }
+          />
+        </Row>
+      )}
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
         <p className="text-ink-2">
           By hand, for <b className="text-ink">{none ? "no frame" : count(chosen.size, "selected frame")}</b>
@@ -106,31 +155,31 @@ export function OrderPart({ bench }: PanelProps) {
           <Button
             disabled={none}
             onClick={() =>
-              reorder(bench, `${count(some.length, "frame")} doubled`, (length) => doubled(length, some))
+              reorder(bench, `${count(some.length, "frame")} duplicated`, (length) => doubled(length, some))
             }
           >
-            Double
+            Duplicate
           </Button>
           <Button
             disabled={none}
             onClick={() =>
-              reorder(bench, "Empty frame put in", (length) => emptyAfter(length, some.at(-1) ?? length))
+              reorder(bench, "Blank inserted", (length) => emptyAfter(length, some.at(-1) ?? length))
             }
           >
-            Empty after
+            Insert blank after
           </Button>
           <Button
             disabled={none || chosen.size >= places}
             onClick={() => {
               useSelection.setState({ places: new Set(), anchor: -1 });
-              reorder(bench, `${count(some.length, "frame")} taken out`, (length) => dropped(length, some));
+              reorder(bench, `${count(some.length, "frame")} removed`, (length) => dropped(length, some));
             }}
           >
-            Take out
+            Remove
           </Button>
         </div>
         <label className="flex flex-col gap-1">
-          <span className="text-ink-2">Order, as numbers: 1-2-3-2, 1..18 (0 is empty)</span>
+          <span className="text-ink-2">Order, as numbers: 1-2-3-2, 1..18 (0 is a blank)</span>
           <TextField
             label="Order by numbers"
             value={orderInWords(arranged(rhythm, frames))}
@@ -148,15 +197,13 @@ export function OrderPart({ bench }: PanelProps) {
           />
         </label>
         <div className="flex flex-wrap gap-1.5">
-          <Button
-            onClick={() => reorder(bench, "Order turned round", (length) => reversed(length, everywhere))}
-          >
-            Turn all round
+          <Button onClick={() => reorder(bench, "All reversed", (length) => reversed(length, everywhere))}>
+            Reverse all
           </Button>
           {rhythm.order !== null && (
             <Button
               onClick={() =>
-                bench.edit("Order as gathered", (recipe) => ({
+                bench.edit("Original order", (recipe) => ({
                   ...recipe,
                   rhythm: inOrder(
                     recipe.rhythm,
@@ -166,7 +213,7 @@ export function OrderPart({ bench }: PanelProps) {
                 }))
               }
             >
-              As gathered
+              Original order
             </Button>
           )}
         </div>

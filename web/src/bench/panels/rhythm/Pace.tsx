@@ -71,7 +71,7 @@ export function PacePart({ bench, result }: PanelProps) {
         />
         <span className="text-ink-2">fps</span>
         <TextField
-          label="One delay for all frames"
+          label="Delay of all frames"
           value={rhythm.delay === null ? "" : `${hundredths(rhythm.delay)} cs`}
           placeholder="or a delay"
           title={DELAYS_ARE}
@@ -98,16 +98,16 @@ export function PacePart({ bench, result }: PanelProps) {
         ))}
       </div>
       {tooFast && take.rate === null && <TooFast bench={bench} setTake={setTake} set={set} now={plan} />}
-      <Row label="Play at">
+      <Row label="Output">
         <TextField
-          label="The output's own rate"
+          label="Output rate"
           value={take.rate ?? ""}
-          placeholder="as it is"
+          placeholder="same"
           read={readRate}
           why={RATES_ARE}
           onText={setTyped}
           onCommit={(rate) =>
-            setTake(rate ? `Plays at ${rate} fps` : "Plays at the frames’ rate", { rate: rate || null })
+            setTake(rate ? `Plays at ${rate} fps` : "Output rate as the frames", { rate: rate || null })
           }
           className="w-[82px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
@@ -147,16 +147,16 @@ export function PacePart({ bench, result }: PanelProps) {
           onCommit={(speed) => speed && set(`Speed to ${speed} %`, { speed, length: null })}
           className="w-[56px] text-right"
         />
-        <span className="text-ink-2">%, or lasts</span>
+        <span className="text-ink-2">% or duration</span>
         <TextField
-          label="Length of it all"
+          label="Duration"
           value={rhythm.length === null ? "" : `${Number((rhythm.length / FLICKS).toFixed(4))} s`}
           placeholder="4 s"
           why={LENGTHS_ARE}
           read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
           onCommit={(text) => {
             const length = parseLength(text);
-            set(length === null ? "Length as it comes" : `Lasts ${(length / FLICKS).toFixed(2)} s`, {
+            set(length === null ? "Duration cleared" : `Lasts ${(length / FLICKS).toFixed(2)} s`, {
               length,
               speed: "100",
             });
@@ -216,9 +216,9 @@ export function PacePart({ bench, result }: PanelProps) {
         <Facts
           facts={[
             ["Plays", result ? `${count(result.info.count, "frame")} in ${real.toFixed(2)} s` : "…"],
-            ["Wished", result ? `${wished.toFixed(3)} s` : "…"],
+            ["Requested", result ? `${wished.toFixed(3)} s` : "…"],
             ["Delays", result ? pattern(delays) : "…"],
-            ["Other kinds", plan ? <Kinds plan={plan} /> : "…"],
+            ["Other formats", plan ? <Kinds plan={plan} /> : "…"],
           ]}
         />
         {result && Math.abs(real - wished) > 0.0101 && (
@@ -229,8 +229,8 @@ export function PacePart({ bench, result }: PanelProps) {
         )}
         {holds > 0 && (
           <div className="mt-2 flex items-center justify-between">
-            <span>{count(holds, "frame")} with a delay of its own</span>
-            <Button onClick={() => set("Holds let go", { holds: {} })}>Let all go</Button>
+            <span>{count(holds, "frame")} with a custom delay</span>
+            <Button onClick={() => set("Custom delays cleared", { holds: {} })}>Clear custom delays</Button>
           </div>
         )}
       </div>
@@ -277,9 +277,9 @@ function TooFast({
   const even = rhythm.delay === null && FLICKS / perFrame(rhythm.rate) > CEILING;
   return (
     <div className="flex flex-col gap-1.5 rounded-[8px] bg-look-soft px-3 py-2">
-      <Mark verdict="look" word="faster than a GIF can be" />
+      <Mark verdict="look" word="Too fast for GIF" />
       <p className="text-xs">
-        Viewers play a frame shorter than 2 hundredths as about 10, so 50 fps is the most. Three ways out:
+        Viewers play a frame shorter than 2 hundredths as about 10, so 50 fps is the most. You can:
       </p>
       <Button onClick={() => setTake(`Plays at ${CEILING} fps`, { rate: String(CEILING) })}>
         Keep the {seconds(length)} s, drop {plan ? plan.dropped.length : "…"} of {now?.shots.length ?? "…"}
@@ -292,7 +292,7 @@ function TooFast({
           Keep all frames, last {seconds(stretched)} s
         </Button>
       )}
-      <p className="text-xs">Or another kind of file: WebP, APNG and video hold it as it is.</p>
+      <p className="text-xs">WebP, APNG and video can keep this rate.</p>
     </div>
   );
 }

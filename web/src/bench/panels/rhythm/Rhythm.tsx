@@ -17,7 +17,7 @@ export function RhythmPanel(props: PanelProps) {
   const part = useRhythmPart((state) => state.part);
   return (
     <>
-      <Head title="Rhythm">{props.behind ? "being written" : "as the file plays"}</Head>
+      <Head title="Rhythm">{props.behind ? "encoding" : "as the file plays"}</Head>
       <Segmented
         label="Part of the rhythm"
         value={part}
