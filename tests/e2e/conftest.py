@@ -69,9 +69,7 @@ class Desk:
     def settled(self) -> None:
         """Wait until the picture on the stage is the newest revision's."""
         expect(self.page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
-        expect(self.page.get_by_role("tab", name="Hand-off")).to_contain_text(
-            "ready", timeout=60_000
-        )
+        expect(self.page.get_by_role("tab", name="Hand-off")).to_contain_text("ready", timeout=60_000)
         expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
 
     def newest_result(self) -> str:

@@ -89,7 +89,7 @@ def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
     delay.press("Enter")
     expect(page.get_by_role("option", name=re.compile("^Frame 5, 500 ms, held"))).to_be_visible()
     assert time.monotonic() - began < 2
-    expect(cell(desk, "Rhythm")).to_contain_text("3.29 s at 24 fps, 5 holds")
+    expect(cell(desk, "Rhythm")).to_contain_text("3.29 s at 24 fps, 5 custom delays")
     widths = [page.get_by_role("option", name=re.compile(f"^Frame {n},")).bounding_box() for n in (2, 5)]
     assert widths[0]
     assert widths[1]
@@ -97,9 +97,9 @@ def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
     page.keyboard.press("Control+z")
     expect(cell(desk, "Rhythm")).to_contain_text("1.00 s at 24 fps")
     page.get_by_role("button", name="Redo").click()
-    expect(cell(desk, "Rhythm")).to_contain_text("5 holds")
+    expect(cell(desk, "Rhythm")).to_contain_text("5 custom delays")
     page.get_by_role("button", name="Undo").click()
-    expect(cell(desk, "Rhythm")).not_to_contain_text("holds")
+    expect(cell(desk, "Rhythm")).not_to_contain_text("custom delay")
     desk.settled()
 
 
@@ -116,7 +116,7 @@ def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: 
     page.mouse.down()
     page.mouse.move(box["x"] + 150, box["y"] + 20, steps=12)
     page.mouse.up()
-    expect(cell(desk, "Rhythm")).to_contain_text("1 hold")
+    expect(cell(desk, "Rhythm")).to_contain_text("1 custom delay")
     desk.settled()
     page.get_by_role("option", name=re.compile("^Frame 4, .* held")).click()
     page.keyboard.press("Delete")

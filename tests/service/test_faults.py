@@ -1,15 +1,21 @@
 """Killed workers, killed servers, a database that goes away, a full disk: nothing is lost, all goes on."""
 
 import asyncio
+import contextlib
 import errno
+import getpass
 import os
 import signal
+import subprocess
+import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
 
 import httpx
+import pymysql
 import pytest
 
 from jayflick.service.app import create_app
@@ -27,6 +33,81 @@ def own(tmp_path: Path) -> Iterator[Server]:
     server = Server(tmp_path / "data").start("--no-demo")
     yield server
     server.stop()
+
+
+def test_nobody_gets_into_the_database_without_the_password(own: Server) -> None:
+    """From loopback or by the socket, as this user or another of the machine's."""
+    folder = own.data / "database"
+    (database,) = own.children("mariadbd")
+    command = Path(f"/proc/{database}/cmdline").read_bytes().decode().split("\0")
+    options = dict(option[2:].split("=", 1) for option in command if option.startswith("--") and "=" in option)
+    for user in ("root", "", "jayflick", "mysql", "mariadb.sys", getpass.getuser()):
+        for where in ({"host": "127.0.0.1", "port": int(options["port"])}, {"unix_socket": options["socket"]}):
+            with pytest.raises(pymysql.MySQLError):
+                pymysql.connect(user=user, **where)
+    password = (folder / "password").read_text()
+    assert {path.stat().st_mode & 0o77 for path in (own.data, folder, folder / "password")} == {0}
+    with pymysql.connect(
+        host="127.0.0.1", port=int(options["port"]), user="jayflick", password=password
+    ) as ours:
+        cursor = ours.cursor()
+        cursor.execute("SHOW GRANTS")
+        assert not any("FILE" in row[0] or "ALL PRIVILEGES ON *.*" in row[0] for row in cursor.fetchall())
+        cursor.execute("SELECT @@secure_file_priv, @@tmpdir")
+        assert all(str(path).startswith(str(folder)) for path in cursor.fetchone() or ())
+        with pytest.raises(pymysql.MySQLError):
+            cursor.execute("SELECT 1 INTO OUTFILE '/tmp/jayflick-test'")
+    if os.geteuid() == 0 and (child := os.fork()) >= 0:  # another user of the machine can do no more
+        if child == 0:
+            os.setgroups([])
+            os.setgid(65534)
+            os.setuid(65534)
+            os._exit(_gets_in(int(options["port"]), options["socket"], folder / "password"))
+        assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+
+
+def _gets_in(port: int, socket: str, password: Path) -> int:
+    """How many ways in are open to whoever asks."""
+    ways = 0
+    for where in ({"host": "127.0.0.1", "port": port}, {"unix_socket": socket}):
+        for user in ("root", "jayflick", "nobody", ""):
+            with contextlib.suppress(Exception):
+                pymysql.connect(user=user, **where)
+                ways += 1
+    with contextlib.suppress(OSError):
+        password.read_text()
+        ways += 1
+    return ways
+
+
+def test_a_second_start_on_one_data_folder_says_where_the_first_is(own: Server) -> None:
+    with own.client() as client:
+        project = project_of(client)
+        options = ["--data", str(own.data), "--port", "0", "--no-demo"]
+        command = [sys.executable, "-m", "jayflick.service", *options]
+        second = subprocess.run(command, capture_output=True, text=True, timeout=20, check=False)
+        assert second.returncode == 1
+        assert f"already running at {own.base} with this data folder" in second.stderr
+        assert finished(client, project)["info"]["count"] == 6  # and the first goes on undisturbed
+
+
+def test_two_fresh_starts_side_by_side_do_not_get_in_each_others_way(tmp_path: Path) -> None:
+    servers = [Server(tmp_path / name) for name in ("one", "other")]
+    with ThreadPoolExecutor(2) as pool:
+        for server in pool.map(lambda server: server.start("--no-demo"), servers):
+            with server.client() as client:
+                assert finished(client, project_of(client))["info"]["count"] == 6
+    assert [server.stop() for server in servers] == [0, 0]
+
+
+@pytest.mark.parametrize("moment", [0.0, 0.7])
+def test_a_server_killed_just_after_its_start_leaves_no_orphan(tmp_path: Path, moment: float) -> None:
+    server = Server(tmp_path / "data").start("--no-demo")
+    time.sleep(moment)  # its workers are being started, and do not look after themselves yet
+    started = server.children("")
+    assert len(started) >= 2
+    server.stop(signal.SIGKILL)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 15)
 
 
 def test_a_killed_worker_costs_nothing_but_time(own: Server) -> None:

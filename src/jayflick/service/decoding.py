@@ -3,6 +3,7 @@
 import itertools
 import logging
 import multiprocessing
+import os
 import queue
 import resource
 import signal
@@ -16,6 +17,7 @@ from typing import Any, TypeVar
 from ..core.errors import InputError
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
+from .mariadb import die_with_parent
 
 T = TypeVar("T")
 
@@ -201,6 +203,7 @@ class _Decoder:
 
 def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     """What a process does: one file after the other, until nobody is there to send any."""
+    die_with_parent(os.getppid())  # the fork server, which ends with the server's own process
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
     warnings.simplefilter("ignore")  # libraries speak of damage that is reported as what it means
     logging.disable()

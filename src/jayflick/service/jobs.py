@@ -2,6 +2,7 @@
 
 import logging
 import multiprocessing
+import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
@@ -23,7 +24,8 @@ POLL = 0.15
 
 def process_pool(workers: int) -> Executor:
     """Worker processes started fresh (a fork would copy compiled threads that do not survive it)."""
-    return ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"), initializer=begin)
+    context = multiprocessing.get_context("spawn")
+    return ProcessPoolExecutor(workers, mp_context=context, initializer=begin, initargs=(os.getpid(),))
 
 
 class JobRunner:

@@ -17,6 +17,7 @@ from ..core.warm import compiled_before, warm
 from .app import create_app
 from .database import make_engine, make_sessions
 from .demo import load_demo
+from .lock import Lock
 from .mariadb import PrivateServer
 from .migration import migrate
 from .settings import Settings
@@ -38,9 +39,11 @@ def main(arguments: list[str] | None = None) -> int:
     logging.basicConfig(format="%(levelname)s %(name)s: %(message)s", level=logging.WARNING)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _leave)
-    options.data.mkdir(parents=True, exist_ok=True)
+    options.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     database = PrivateServer(options.data / "database")
+    lock = None
     try:
+        lock = Lock.take(options.data)
         port = _port(options.port)
         _say("starting the database")
         database.start()
@@ -61,12 +64,14 @@ def main(arguments: list[str] | None = None) -> int:
                 timeout_graceful_shutdown=3,
             )
         )
+        lock.tell(f"http://127.0.0.1:{port}")
         server.run()
     except JayFlickError as error:
         print(f"./start: {error}", file=sys.stderr)
         return 1
     finally:
-        database.stop()
+        if lock is not None:  # without it the database is another's
+            database.stop()
     return 0
 
 

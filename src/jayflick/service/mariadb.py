@@ -9,6 +9,7 @@ import socket
 import subprocess
 import threading
 import time
+from functools import partial
 from pathlib import Path
 
 import pymysql
@@ -19,9 +20,14 @@ SERVERS = ("/usr/sbin/mariadbd", "/usr/libexec/mariadbd")
 _PR_SET_PDEATHSIG = 1
 
 
-def die_with_parent() -> None:
-    """Ask the kernel to end this process when its parent is gone, however the parent went."""
+def die_with_parent(parent: int) -> None:
+    """Ask the kernel to end this process when its parent is gone, however the parent went.
+
+    ``parent``: its process id. It may be gone already, in which case nothing would ever come.
+    """
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    if os.getppid() != parent:
+        os._exit(1)
 
 
 class PrivateServer:
@@ -33,6 +39,10 @@ class PrivateServer:
         self._process: subprocess.Popen[bytes] | None = None
         self._stopping = threading.Event()
         self._log = self.folder / "server.log"
+        self._scratch = self.folder / "tmp"
+        """A server clears tables out of its temporary folder when it starts: it must share it with no other."""
+        self._nowhere = self.folder / "files"
+        """The one folder that SQL could read files from or write them to; there are none in it."""
 
     @property
     def url(self) -> str:
@@ -50,6 +60,8 @@ class PrivateServer:
         self.folder.mkdir(parents=True, exist_ok=True)
         self.folder.chmod(0o700)
         self._end_leftover()
+        for folder in (self._scratch, self._nowhere):
+            folder.mkdir(mode=0o700, exist_ok=True)
         tables = self.folder / "tables"
         if not (tables / "mysql").is_dir():
             self._install(tables)
@@ -87,7 +99,7 @@ class PrivateServer:
         fresh = self.folder / "tables.new"
         shutil.rmtree(fresh, ignore_errors=True)
         options = [f"--datadir={fresh}", "--auth-root-authentication-method=normal", "--skip-test-db"]
-        options += ["--skip-name-resolve", "--innodb-log-file-size=8M", *_user()]
+        options += ["--skip-name-resolve", "--innodb-log-file-size=8M", f"--tmpdir={self._scratch}", *_user()]
         done = subprocess.run([tool, "--no-defaults", *options], capture_output=True, check=False)
         if done.returncode != 0:
             raise JayFlickError(f"the database could not be set up: {done.stderr.decode()[-400:]}")
@@ -102,9 +114,13 @@ class PrivateServer:
         init.touch(mode=0o600)
         init.write_text(
             "CREATE DATABASE IF NOT EXISTS jayflick CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
-            f"CREATE OR REPLACE USER 'jayflick'@'127.0.0.1' IDENTIFIED BY '{password}';\n"
+            # Those that set-up makes have no password, root among them; the one that stays is locked.
+            "DELETE FROM mysql.global_priv WHERE User <> 'mariadb.sys';\n"
+            "DELETE FROM mysql.db;\n"
+            "DELETE FROM mysql.proxies_priv;\n"
+            "FLUSH PRIVILEGES;\n"
+            f"CREATE USER 'jayflick'@'127.0.0.1' IDENTIFIED BY '{password}';\n"
             "GRANT ALL ON jayflick.* TO 'jayflick'@'127.0.0.1';\n"
-            f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';\n"
         )
         self._process = subprocess.Popen(
             [
@@ -115,6 +131,8 @@ class PrivateServer:
                 f"--socket={self.folder / 'server.sock'}",
                 f"--pid-file={self.folder / 'server.pid'}",
                 f"--log-error={self._log}",
+                f"--tmpdir={self._scratch}",
+                f"--secure-file-priv={self._nowhere}",
                 "--bind-address=127.0.0.1",
                 f"--port={self.port}",
                 "--skip-name-resolve",
@@ -132,7 +150,7 @@ class PrivateServer:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,  # Ctrl-C in the terminal is for us; we stop the server when all is done
-            preexec_fn=die_with_parent,
+            preexec_fn=partial(die_with_parent, os.getpid()),
         )
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:

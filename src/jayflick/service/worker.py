@@ -35,9 +35,9 @@ class Place:
     stages: Path
 
 
-def begin() -> None:
+def begin(server: int) -> None:
     """First thing in a new worker process: end when the server ends, and load the compiled loops."""
-    die_with_parent()
+    die_with_parent(server)
     warm()
 
 

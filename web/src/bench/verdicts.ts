@@ -12,7 +12,7 @@ export type Part = (typeof PARTS)[number];
 export const PART_NAMES: Record<Part, string> = {
   gather: "Gather",
   rhythm: "Rhythm",
-  framing: "Scaling",
+  framing: "Framing",
   tuning: "Tuning",
   handoff: "Hand-off",
 };

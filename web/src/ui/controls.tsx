@@ -199,6 +199,7 @@ export function TextField({
       <Tooltip.Portal>
         <Tooltip.Content
           sideOffset={5}
+          collisionPadding={12}
           side="bottom"
           align="start"
           className="z-50 max-w-[300px] rounded-[7px] border border-stop bg-stop-soft px-2 py-1 text-xs text-ink shadow-md"

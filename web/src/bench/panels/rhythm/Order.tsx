@@ -1,6 +1,6 @@
 // Which frames play in what order: range, direction, thinning, and an order made by hand.
 
-import { useMemo, useState } from "react";
+import { Fragment, useMemo, useState } from "react";
 import { count, ordinal } from "../../../format";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import type { Rhythm } from "../../delays";
@@ -43,9 +43,8 @@ export function OrderPart({ bench }: PanelProps) {
         {(["first", "last"] as const).map((end) => {
           const at = rhythm[end] ?? (end === "first" ? 1 : places);
           const name = end === "first" ? "First frame" : "Last frame";
-          return byNumber ? (
+          const field = byNumber ? (
             <NumberField
-              key={end}
               label={`${name}, file number`}
               value={numbers.of(at)}
               min={numbers.first}
@@ -55,7 +54,6 @@ export function OrderPart({ bench }: PanelProps) {
             />
           ) : (
             <NumberField
-              key={end}
               label={name}
               value={at}
               min={1}
@@ -63,6 +61,12 @@ export function OrderPart({ bench }: PanelProps) {
               onCommit={(place) => setEnd(bench, end, place)}
               className="w-[60px] text-right"
             />
+          );
+          return (
+            <Fragment key={end}>
+              {end === "last" && <span className="text-ink-2">to</span>}
+              {field}
+            </Fragment>
           );
         })}
         {(rhythm.first !== null || rhythm.last !== null) && (
@@ -136,8 +140,13 @@ export function OrderPart({ bench }: PanelProps) {
       )}
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
         <p className="text-ink-2">
-          By hand, for <b className="text-ink">{none ? "no frame" : count(chosen.size, "selected frame")}</b>
-          {none && ": select some on the strip."}
+          {none ? (
+            "Select frames on the strip to rearrange them."
+          ) : (
+            <>
+              Rearrange <b className="text-ink">{count(chosen.size, "selected frame")}</b>
+            </>
+          )}
         </p>
         <div className="flex flex-wrap gap-1.5">
           <Button disabled={none} title="Alt ←" onClick={() => move(-1)}>
