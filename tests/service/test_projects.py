@@ -424,8 +424,24 @@ def test_projects_are_renamed_taken_off_and_put_back(client: httpx.Client) -> No
     assert client.delete(f"/api/projects/{project}").status_code == 204
     assert client.get(f"/api/projects/{project}").status_code == 404
     assert project not in [card["id"] for card in client.get("/api/projects").json()]
+    (binned,) = [one for one in client.get("/api/projects/bin").json() if one["id"] == project]
+    kept = datetime.fromisoformat(binned["kept_until"]) - datetime.fromisoformat(binned["removed"])
+    assert (binned["name"][:4], kept.days) == ("Möwe", 30)
     assert client.post(f"/api/projects/{project}/restore").status_code == 200
     assert bench(client, project)["name"].startswith("Möwe")
+    client.delete(f"/api/projects/{project}")
+    assert client.delete("/api/projects/bin").status_code == 204
+    assert client.get("/api/projects/bin").json() == []
+    assert client.post(f"/api/projects/{project}/restore").status_code == 404
+
+
+def test_nothing_more_is_made_for_a_project_that_was_deleted(client: httpx.Client) -> None:
+    project = project_of(client, heavy(seed=4))
+    until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
+    client.delete(f"/api/projects/{project}")
+    shown = client.post(f"/api/projects/{project}/restore").json()
+    assert [job["state"] for job in shown["jobs"]] == ["cancelled"]
+    client.delete(f"/api/projects/{project}")
 
 
 def test_frames_split_off_make_a_project_of_their_own(client: httpx.Client) -> None:

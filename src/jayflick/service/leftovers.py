@@ -1,10 +1,11 @@
-"""Clearing away what nothing refers to any more: imports that were never finished, and their files."""
+"""Clearing away what nothing refers to any more: old deletions, imports never finished, and their files."""
 
 from datetime import timedelta
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from . import projects
 from .models import Frame, Import, ImportClip, ImportFile, Picture, Result, now
 from .store import Store
 
@@ -17,6 +18,8 @@ def clear(sessions: sessionmaker[Session], store: Store, older: timedelta = FORG
 
     A file goes only if no picture, result or waiting clip has its hash; a picture, only if no frame shows it.
     """
+    with sessions.begin() as session:
+        projects.empty_bin(session, projects.KEPT)
     with sessions.begin() as session:
         session.execute(delete(Import).where((Import.state == "done") | (Import.created < now() - older)))
     with sessions.begin() as session:

@@ -4,9 +4,10 @@ import itertools
 import re
 import uuid
 from collections.abc import Iterable
+from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
@@ -17,7 +18,16 @@ from .frames import FrameLists
 from .jobs import job_document
 from .models import Frame, FrameSet, Job, Project, Result, Revision, now
 from .results import Results, result_document
-from .schemas import FrameSetInfo, JobInfo, ProjectCard, ProjectInfo, Report, ResultInfo, RevisionInfo
+from .schemas import (
+    BinnedProject,
+    FrameSetInfo,
+    JobInfo,
+    ProjectCard,
+    ProjectInfo,
+    Report,
+    ResultInfo,
+    RevisionInfo,
+)
 
 
 def new_id() -> str:
@@ -153,9 +163,36 @@ def rename(session: Session, project_id: str, name: str) -> None:
     project.name, project.changed = name, now()
 
 
+KEPT = timedelta(days=30)
+"""How long a project that was deleted can be restored."""
+
+
 def remove(session: Session, project_id: str) -> None:
-    """Take a project off the shelf; it can be put back."""
+    """Put a project in the bin; it can be restored for 30 days. Nothing more is made for it."""
     find(session, project_id, lock=True).removed = now()
+    session.execute(
+        update(Job)
+        .where(Job.project_id == project_id, Job.state.in_(("queued", "running")))
+        .values(state="cancelled", ended=now())
+    )
+
+
+def binned(session: Session) -> list[BinnedProject]:
+    """What is in the bin, the newest first."""
+    rows = session.scalars(
+        select(Project).where(Project.removed.is_not(None)).order_by(Project.removed.desc(), Project.id)
+    )
+    return [
+        BinnedProject(id=one.id, name=one.name, removed=one.removed, kept_until=one.removed + KEPT)
+        for one in rows
+        if one.removed is not None
+    ]
+
+
+def empty_bin(session: Session, older: timedelta = timedelta(0)) -> int:
+    """Delete for good what was put in the bin longer ago; returns how many projects went."""
+    gone = session.execute(delete(Project).where(Project.removed <= now() - older))
+    return int(getattr(gone, "rowcount", 0))
 
 
 def restore(session: Session, project_id: str) -> None:
@@ -285,12 +322,14 @@ def _card_facts(
 
 
 def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultInfo]:
-    """For each output the current revision's result, or the newest there is while that is being made."""
+    """For each output the current revision's result; while that is made, the one before it or the newest."""
     found = []
     for output in recipe.outputs:
         mine = select(Result).where(Result.project_id == project.id, Result.output_id == output.id)
-        result = session.scalar(mine.where(Result.revision_id == project.revision_id)) or session.scalar(
-            mine.order_by(Result.created.desc()).limit(1)
+        result = (
+            session.scalar(mine.where(Result.revision_id == project.revision_id))
+            or session.scalar(mine.where(Result.revision_id == current(session, project).parent_id))
+            or session.scalar(mine.order_by(Result.created.desc()).limit(1))
         )
         if result is not None:
             found.append(result_document(result))

@@ -102,6 +102,15 @@ class OutputInfo(Document):
     transparent: bool
 
 
+class BinnedProject(Document):
+    """A project that was deleted and can be restored."""
+
+    id: str
+    name: str
+    removed: datetime
+    kept_until: datetime
+
+
 class ResultInfo(Document):
     """A real, finished output."""
 

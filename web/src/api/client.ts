@@ -5,6 +5,7 @@ import type { components, paths } from "./schema.gen";
 
 type Schemas = components["schemas"];
 export type ProjectCard = Schemas["ProjectCard"];
+export type BinnedProject = Schemas["BinnedProject"];
 export type ProjectInfo = Schemas["ProjectInfo"];
 export type FrameSet = Schemas["FrameSetInfo"];
 /** A project on the bench with its frames, which are fetched once. */

@@ -58,13 +58,16 @@ export function standings(
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
   const drifts = info ? Math.abs(info.duration_ms - wished) > 10 : false;
   const take = output?.take;
-  const rate = take?.rate
-    ? `at ${take.rate} fps output`
-    : recipe.rhythm.delay === null
-      ? `at ${recipe.rhythm.rate} fps`
-      : "one delay";
   const unused = new Set([...recipe.gather.left_out, ...recipe.gather.folded]).size;
   const holds = Object.keys(recipe.rhythm.holds).length;
+  const places = recipe.rhythm.order?.length ?? project.frames;
+  const rate = take?.rate
+    ? `at ${take.rate} fps output`
+    : holds >= places - unused
+      ? "custom delays"
+      : recipe.rhythm.delay === null
+        ? `at ${recipe.rhythm.rate} fps`
+        : "one delay";
   const part = take?.span ? ` · ${take.span}` : "";
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
@@ -91,7 +94,7 @@ export function standings(
     rhythm: {
       stale: behind,
       figure: info ? seconds(info.duration_ms) : "…",
-      beside: `s ${rate}${holds > 0 ? `, ${count(holds, "custom delay")}` : ""}`,
+      beside: `s ${rate}${holds > 0 && holds < places - unused ? `, ${count(holds, "custom delay")}` : ""}`,
       below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s requested` : ""}`,
       ...(stale ??
         (short > 0

@@ -10,6 +10,7 @@ import {
   data,
   fileUrl,
   thumbUrl,
+  type BinnedProject,
   type FileTaken,
   type Limits,
   type ProjectCard,
@@ -115,7 +116,70 @@ export function Shelf() {
           </ul>
         )}
       </section>
+      <Bin />
     </div>
+  );
+}
+
+/** What was deleted and can still be restored. */
+function Bin() {
+  const queries = useQueryClient();
+  const bin = useQuery({
+    queryKey: ["shelf", "bin"],
+    queryFn: () => data<BinnedProject[]>(api.GET("/api/projects/bin")),
+  });
+  const [sure, setSure] = useState(false);
+  if (!bin.data || bin.data.length === 0) return null;
+  const reload = () => queries.invalidateQueries({ queryKey: ["shelf"] });
+  const day = (iso: string) => new Date(`${iso}Z`).toLocaleDateString("en", { day: "numeric", month: "short" });
+  return (
+    <details className="rounded-[12px] border border-line bg-card px-4 py-2.5">
+      <summary className="cursor-pointer font-semibold">
+        Bin <span className="figure text-ink-2">{bin.data.length}</span>
+      </summary>
+      <ul aria-label="Bin" className="my-2 flex flex-col">
+        {bin.data.map((project) => (
+          <li key={project.id} className="flex items-center gap-3 border-b border-line/60 py-1">
+            <span className="min-w-0 grow truncate font-medium">{project.name}</span>
+            <span className="text-ink-2">
+              deleted {ago(project.removed, Date.now())}, kept until {day(project.kept_until)}
+            </span>
+            <Button
+              aria-label={`Restore ${project.name}`}
+              onClick={() =>
+                void data(
+                  api.POST("/api/projects/{project_id}/restore", {
+                    params: { path: { project_id: project.id } },
+                  }),
+                )
+                  .then(reload)
+                  .catch(tellError)
+              }
+            >
+              Restore
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {sure ? (
+        <span className="flex items-center gap-2">
+          Delete {count(bin.data.length, "project")} for good?
+          <Button
+            onClick={() => {
+              setSure(false);
+              void data(api.DELETE("/api/projects/bin")).then(reload).catch(tellError);
+            }}
+          >
+            Delete for good
+          </Button>
+          <Button look="quiet" onClick={() => setSure(false)}>
+            Cancel
+          </Button>
+        </span>
+      ) : (
+        <Button onClick={() => setSure(true)}>Empty bin</Button>
+      )}
+    </details>
   );
 }
 
@@ -406,7 +470,11 @@ function Card({ project }: { project: ProjectCard }) {
       </Link>
       <div className="absolute top-2 right-2 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
         <Tip text="Delete">
-          <Button aria-label={`Take ${project.name} `} className="w-[30px] px-0!" onClick={() => void remove()}>
+          <Button
+            aria-label={`Delete ${project.name}`}
+            className="w-[30px] px-0!"
+            onClick={() => void remove()}
+          >
             <Trash2 size={14} />
           </Button>
         </Tip>

@@ -8,6 +8,7 @@ from fastapi.responses import StreamingResponse
 from .. import exports, frame_sets, prints, projects, rhythms
 from ..parts import WEBP, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
+    BinnedProject,
     Edit,
     FrameSetInfo,
     Join,
@@ -29,6 +30,20 @@ router = APIRouter(prefix="/projects", tags=["projects"])
 def list_projects(session: Reading) -> list[ProjectCard]:
     """The shelf: newest change first."""
     return projects.shelf(session)
+
+
+@router.get("/bin")
+def list_bin(session: Reading) -> list[BinnedProject]:
+    """Projects that were deleted and can be restored, the newest first."""
+    return projects.binned(session)
+
+
+@router.delete("/bin", status_code=204)
+def empty_bin(service: Parts) -> None:
+    """Delete for good what is in the bin."""
+    with service.sessions.begin() as session:
+        projects.empty_bin(session)
+    service.hub.tell("shelf")
 
 
 @router.get("/{project_id}", response_model=ProjectInfo)
@@ -128,7 +143,7 @@ def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> Res
 
 @router.delete("/{project_id}", status_code=204)
 def remove_project(project_id: ProjectId, service: Parts) -> None:
-    """Take a project off the shelf. It can be put back."""
+    """Put a project in the bin. It can be restored for 30 days."""
     with service.sessions.begin() as session:
         projects.remove(session, project_id)
     service.changed(project_id)
@@ -189,7 +204,7 @@ def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response
 
 @router.post("/{project_id}/restore", response_model=ProjectInfo)
 def restore_project(project_id: ProjectId, service: Parts) -> Response:
-    """Put a removed project back."""
+    """Take a project out of the bin."""
     with service.sessions.begin() as session:
         projects.restore(session, project_id)
     return _shown(service, project_id, dated=False)

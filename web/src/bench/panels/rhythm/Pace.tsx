@@ -212,6 +212,11 @@ export function PacePart({ bench, result }: PanelProps) {
           className="w-[58px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
       </Row>
+      {rhythm.cycles > 1 && (
+        <p className="text-xs text-look">
+          Each cycle in the file costs its bytes again. Repeat costs none, where players honour it.
+        </p>
+      )}
       <div className="border-t border-line pt-2.5">
         <Facts
           facts={[
