@@ -8,7 +8,8 @@ from pathlib import Path
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE, until
-from tests.service.conftest import Server, bring, finished
+from tests.server import Server
+from tests.service.conftest import bring, finished
 
 from .clips import film
 

@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.e2e.conftest import CHROMIUM, OPTIONS
-from tests.service.conftest import Server
+from tests.server import Server
 
 from .gather import MANY, bring, specks
 

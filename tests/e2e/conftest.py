@@ -13,7 +13,8 @@ import pytest
 from numpy.typing import NDArray
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
-from tests.service.conftest import Server
+from tests.prepared import copy_demo
+from tests.server import Server
 
 CHROMIUM = "/usr/bin/chromium"
 OPTIONS = [
@@ -32,7 +33,7 @@ expect.set_options(timeout=20_000)
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    running = Server(tmp_path_factory.mktemp("demo")).start()
+    running = Server(copy_demo(tmp_path_factory.mktemp("demo"))).start()
     yield running
     running.stop()
 

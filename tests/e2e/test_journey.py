@@ -101,7 +101,7 @@ def test_a_folder_by_the_button_with_bad_files_among_the_good(desk: Desk, tmp_pa
     desk.settled()
     gather = page.get_by_role("tab", name="Gather")
     expect(gather).to_contain_text("1 unreadable, 2 missing")
-    expect(gather).to_contain_text("look")
+    expect(gather).to_contain_text("check")
     gather.click()
     controls = page.get_by_role("region", name="Gather controls")
     expect(controls).to_contain_text("skiff_6.png: the file ends early, after 90 bytes")

@@ -156,7 +156,7 @@ def test_with_alt_an_edge_moves_between_two_frames_and_the_total_stays(desk: Des
     page.mouse.move(x + 26, y, steps=8)  # a frame of 40 ms is about 50 pixels wide
     page.mouse.up()
     page.keyboard.up("Alt")
-    expect(cell(desk)).to_contain_text("2 holds")
+    expect(cell(desk)).to_contain_text("2 custom delays")
     delays = played(desk)["delays"]
     assert sum(delays) == 1000
     assert delays[3] > delays[4] >= 20

@@ -1,14 +1,8 @@
 """A real server over a real MariaDB, each in a data folder of its own."""
 
-import os
 import signal
-import subprocess
-import sys
-import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from io import BytesIO
-from pathlib import Path
 from typing import Any
 
 import httpx
@@ -17,68 +11,14 @@ import pytest
 from PIL import Image
 
 from tests.conftest import Pictures, moving_square
-
-FREE = "0"
-
-
-@dataclass
-class Server:
-    """A server process started as ./start starts it."""
-
-    data: Path
-    environment: dict[str, str] = field(default_factory=dict)
-    process: subprocess.Popen[str] | None = None
-    base: str = ""
-
-    def start(self, *options: str) -> "Server":
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "jayflick.service", "--data", self.data, "--port", "0", *options],
-            stdout=subprocess.PIPE,
-            text=True,
-            env={**os.environ, **self.environment},
-        )
-        assert self.process.stdout is not None
-        for line in self.process.stdout:
-            if "ready at " in line:
-                self.base = line.split("ready at ")[1].split()[0]
-                return self
-        raise AssertionError(f"the server ended with {self.process.wait()}")
-
-    @property
-    def pid(self) -> int:
-        assert self.process is not None
-        return self.process.pid
-
-    def children(self, word: str) -> list[int]:
-        """Process ids of all that we started, and of all that these did, whose command line holds a word."""
-        parents, commands = {}, {}
-        for entry in Path("/proc").glob("[0-9]*"):
-            try:
-                parents[int(entry.name)] = int((entry / "stat").read_text().rpartition(")")[2].split()[1])
-                commands[int(entry.name)] = (entry / "cmdline").read_bytes().decode(errors="replace")
-            except (OSError, ValueError):
-                continue
-        ours = {self.pid}
-        while more := {pid for pid, parent in parents.items() if parent in ours} - ours:
-            ours |= more
-        return [pid for pid in ours - {self.pid} if word in commands.get(pid, "")]
-
-    def stop(self, number: int = signal.SIGTERM) -> int:
-        assert self.process is not None
-        if self.process.poll() is None:
-            self.process.send_signal(number)
-        status = self.process.wait(30)
-        if self.process.stdout:
-            self.process.stdout.close()
-        return status
-
-    def client(self) -> httpx.Client:
-        return httpx.Client(base_url=self.base, timeout=30)
+from tests.prepared import copy_empty
+from tests.server import Server, until
 
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    running = Server(tmp_path_factory.mktemp("server"), {"JAYFLICK_MOST_FILES": "40"}).start("--no-demo")
+    data = copy_empty(tmp_path_factory.mktemp("server"))
+    running = Server(data, {"JAYFLICK_MOST_FILES": "40"}).start("--no-demo")
     yield running
     assert running.stop() in (0, -signal.SIGTERM)
 
@@ -123,16 +63,6 @@ def bench(client: httpx.Client, project_id: str) -> dict[str, Any]:
     document: dict[str, Any] = client.get(f"/api/projects/{project_id}").raise_for_status().json()
     frames = client.get(f"/api/projects/{project_id}/frames/{document['frame_set']}").raise_for_status().json()
     return {**document, "frame_list": frames["frames"], "report": frames["report"]}
-
-
-def until(condition: Callable[[], Any], seconds: float = 60) -> Any:
-    """Wait for a condition; returns what it gave."""
-    deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline:
-        if value := condition():
-            return value
-        time.sleep(0.02)
-    raise AssertionError("it did not happen in time")
 
 
 def current(client: httpx.Client, project_id: str) -> dict[str, Any] | None:

@@ -24,13 +24,15 @@ from jayflick.service.mariadb import PrivateServer
 from jayflick.service.migration import migrate
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
-from tests.service.conftest import Server, bench, colours, edit, finished, heavy, numbered, project_of, until
+from tests.prepared import copy_empty
+from tests.server import Server, until
+from tests.service.conftest import bench, colours, edit, finished, heavy, numbered, project_of
 
 
 @pytest.fixture
 def own(tmp_path: Path) -> Iterator[Server]:
     """A server that a test may harm."""
-    server = Server(tmp_path / "data").start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data")).start("--no-demo")
     yield server
     server.stop()
 
@@ -102,7 +104,7 @@ def test_two_fresh_starts_side_by_side_do_not_get_in_each_others_way(tmp_path: P
 
 @pytest.mark.parametrize("moment", [0.0, 0.7])
 def test_a_server_killed_just_after_its_start_leaves_no_orphan(tmp_path: Path, moment: float) -> None:
-    server = Server(tmp_path / "data").start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data")).start("--no-demo")
     time.sleep(moment)  # its workers are being started, and do not look after themselves yet
     started = server.children("")
     assert len(started) >= 2

@@ -15,6 +15,7 @@ from jayflick.core.gif.reader import describe, read_gif
 from jayflick.service.models import Result
 from jayflick.service.results import result_document
 from tests.conftest import moving_square
+from tests.server import until
 from tests.service.conftest import (
     bench,
     bring,
@@ -26,7 +27,6 @@ from tests.service.conftest import (
     numbered,
     png,
     project_of,
-    until,
 )
 
 

@@ -1,0 +1,69 @@
+"""Every screen by day and by night against axe-core's rules (Deque; WCAG 2.1 A and AA among them)."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import expect
+
+from jayflick.demo import DEMO
+from tests.e2e.conftest import Desk
+
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+FILES = {project.folder: project.files for project in DEMO}
+
+
+def violations(desk: Desk) -> list[str]:
+    """What axe-core finds wrong on the page as it is."""
+    page = desk.page
+    if not page.evaluate("() => 'axe' in window"):
+        page.evaluate(AXE.read_text())
+    found: dict[str, Any] = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
+    return [
+        f"{one['id']}: {node['html'][:160]} {node['failureSummary'][:200]}"
+        for one in found["violations"]
+        for node in one["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None:
+    page = desk.page
+    desk.goto()
+    if theme == "dark":
+        page.get_by_role("button", name="Dark ink").click()
+    expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
+    wrong: dict[str, list[str]] = {"shelf": violations(desk)}
+
+    folder = tmp_path / "terns"
+    folder.mkdir()
+    for name, make in FILES["terns"]:
+        if "-N-" in name or "-SE-" in name:
+            (folder / name).write_bytes(make())
+    page.get_by_label("Folder of frames").set_input_files(folder)
+    expect(page.get_by_role("region", name="Sequences found")).to_be_visible()
+    wrong["sorting"] = violations(desk)
+    page.get_by_role("button", name="Import none").click()
+
+    (tmp_path / "wake.mp4").write_bytes(dict(FILES["wake"])["wake.mp4"]())
+    page.get_by_label("Frames", exact=True).set_input_files(tmp_path / "wake.mp4")
+    expect(page.get_by_role("img", name="Frame 1 of the clip")).to_be_visible()
+    wrong["cutting"] = violations(desk)
+    page.get_by_role("button", name="Not this clip").click()
+
+    desk.open("Kite over the pier")
+    for key, part in (("g", "Gather"), ("r", "Rhythm"), ("f", "Framing"), ("t", "Tuning"), ("h", "Hand-off")):
+        page.keyboard.press(key)
+        expect(page.get_by_role("region", name=f"{part} controls")).to_be_visible()
+        wrong[part] = violations(desk)
+        if part == "Rhythm":
+            for inner in ("Delays", "Order", "Seam", "Spans"):
+                page.get_by_role("radio", name=inner, exact=True).click()
+                wrong[inner] = violations(desk)
+    page.keyboard.press("c")
+    expect(page.get_by_role("region", name="Contact view")).to_be_visible()
+    wrong["contact"] = violations(desk)
+    page.keyboard.press("c")
+    page.keyboard.press("?")
+    wrong["keys"] = violations(desk)
+    assert {screen: found for screen, found in wrong.items() if found} == {}
