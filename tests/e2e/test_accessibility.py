@@ -19,11 +19,9 @@ def violations(desk: Desk) -> list[str]:
     if not page.evaluate("() => 'axe' in window"):
         page.evaluate(AXE.read_text())
     found: dict[str, Any] = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
-    return [
-        f"{one['id']}: {node['html'][:160]} {node['failureSummary'][:200]}"
-        for one in found["violations"]
-        for node in one["nodes"]
-    ]
+    return sorted(
+        {f"{one['id']}: {node['html'][:110]}" for one in found["violations"] for node in one["nodes"]}
+    )
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])

@@ -33,10 +33,12 @@ function App() {
   }, []);
   return (
     <>
-      <LostConnection />
-      <Outlet />
-      <DropAnywhere />
-      <Notices />
+      <main className="contents">
+        <LostConnection />
+        <Outlet />
+        <DropAnywhere />
+        <Notices />
+      </main>
       <Help />
     </>
   );

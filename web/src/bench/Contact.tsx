@@ -396,6 +396,7 @@ const FrameCell = memo(function FrameCell({
       }
     >
       <span
+        aria-hidden
         className={`relative flex min-h-0 grow items-center justify-center overflow-hidden rounded-[6px] bg-well ${
           chosen ? "outline-[3px] outline-jay" : focused ? "outline-1 outline-ink-3" : ""
         }`}
@@ -405,7 +406,7 @@ const FrameCell = memo(function FrameCell({
             <span className="block" style={picture} />
           </span>
         ) : (
-          <span className="text-xs text-ink-3">empty</span>
+          <span className="text-xs text-ink-3">blank</span>
         )}
         {out && <span className="absolute inset-x-0 top-1/2 h-[2px] -rotate-[30deg] bg-ink-2" />}
         {marked && (
@@ -415,6 +416,7 @@ const FrameCell = memo(function FrameCell({
         )}
       </span>
       <span
+        aria-hidden
         className={`figure h-[18px] truncate pt-0.5 text-center text-xs ${out ? "text-ink-3" : "text-ink-2"}`}
       >
         {frame ? (frame.number ?? frame.name) : "–"}

@@ -446,7 +446,7 @@ function Card({ project }: { project: ProjectCard }) {
   };
   return (
     <li className="group relative overflow-clip rounded-[12px] border border-line bg-card transition-shadow hover:shadow-md">
-      <Link to={`/project/${project.id}`} className="block rounded-[12px]" aria-label={project.name}>
+      <div>
         <div
           className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
         >
@@ -458,7 +458,15 @@ function Card({ project }: { project: ProjectCard }) {
         </div>
         <div className="flex flex-col gap-1 px-3 pt-2.5 pb-3">
           <div className="flex items-baseline justify-between gap-2">
-            <h3 className="truncate text-[15px] font-semibold">{project.name}</h3>
+            <h3 className="truncate text-[15px] font-semibold">
+              {/* The link is the name; the whole card takes the click. */}
+              <Link
+                to={`/project/${project.id}`}
+                className="after:absolute after:inset-0 after:rounded-[12px] focus-visible:outline-none focus-visible:after:outline-2 focus-visible:after:outline-jay"
+              >
+                {project.name}
+              </Link>
+            </h3>
             <span className="shrink-0 text-xs text-ink-2">{ago(project.changed, Date.now())}</span>
           </div>
           <p className="truncate text-ink-2">{facts(project)}</p>
@@ -467,8 +475,8 @@ function Card({ project }: { project: ProjectCard }) {
             {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "thing")} to check`} />}
           </p>
         </div>
-      </Link>
-      <div className="absolute top-2 right-2 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
+      </div>
+      <div className="absolute top-2 right-2 z-10 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
         <Tip text="Delete">
           <Button
             aria-label={`Delete ${project.name}`}

@@ -26,7 +26,7 @@ import { fitted, usePainting } from "./usePainting";
 /** Frames at least this wide can be pulled at their edge. */
 const PULLED = 9;
 /** So many frames at most are there one by one for pointers and screen readers. */
-const MOST_CELLS = 140;
+const MOST_CELLS = 400;
 
 export interface Pull {
   delays: number[];
