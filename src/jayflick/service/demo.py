@@ -8,7 +8,7 @@ from ..core.stages import Stages
 from ..demo.load import drawn_demo
 from .frame_sets import make_project
 from .frames import FrameLists
-from .pictures import keep_picture, note_picture
+from .pictures import keep_picture, note_pictures
 from .results import Results
 from .settings import Settings
 from .store import Store
@@ -37,8 +37,7 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
         sequences = sorted(gather(found)[0], key=lambda sequence: sequence.pattern)
         hashes = {piece.name: sha256 for piece, sha256, _ in taken}
         with sessions.begin() as session:
-            for piece, sha256, size in taken:
-                note_picture(session, piece, sha256, size)
+            note_pictures(session, taken)
             make_project(session, sequences, hashes, results, title=demo.title, recipe=demo.recipe)
     mark.touch()
     return True

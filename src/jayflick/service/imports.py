@@ -2,6 +2,7 @@
 
 import hashlib
 import unicodedata
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from sqlalchemy import delete, func, select
@@ -16,7 +17,7 @@ from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import ProjectFile
 from .errors import Conflict, NotFound
 from .models import Import, ImportClip, ImportFile, Picture
-from .pictures import found_of, note_picture
+from .pictures import found_of, note_pictures
 from .projects import new_id
 
 LONGEST_NAME = 255
@@ -46,32 +47,39 @@ def clean_name(name: str) -> str:
     return clean
 
 
-def note_taken(session: Session, import_id: str, piece: Piece, sha256: str, size: int) -> None:
-    """Record a frame of an import; the same name again replaces what it brought before."""
-    note_picture(session, piece, sha256, size)
-    _note(
-        session,
-        import_id,
-        piece.name,
-        sha256=sha256,
-        duration=piece.duration,
-        repeat=piece.repeat,
-        written=piece.written,
-        message="",
-        remedy="",
-    )
+Taken = tuple[Piece, str, int]
+"""A frame that was brought, the hash of its picture and that one's size in bytes."""
 
 
-def note_refused(session: Session, import_id: str, error: InputError, name: str) -> None:
-    """Record a file that could not be used, for the report."""
-    _note(
-        session,
-        import_id,
-        name[:LONGEST_NAME],
-        sha256=None,
-        message=error.message,
-        remedy=error.remedy,
-    )
+def note(
+    session: Session, import_id: str, taken: Sequence[Taken], refused: Iterable[tuple[InputError, str]]
+) -> None:
+    """Record the frames of an import, and the files that could not be used, for the report.
+
+    The same name again replaces what it brought before.
+    """
+    note_pictures(session, taken)
+    nothing = {"sha256": None, "duration": None, "repeat": None, "written": None}
+    rows: dict[str, dict[str, Any]] = {}
+    for piece, sha256, _ in taken:
+        facts = {"duration": piece.duration, "repeat": piece.repeat, "written": piece.written}
+        rows[piece.name] = {"sha256": sha256, **facts, "message": "", "remedy": ""}
+    for error, name in refused:
+        rows[name[:LONGEST_NAME]] = {**nothing, "message": error.message, "remedy": error.remedy}
+    if not rows:
+        return
+    values = [
+        {
+            "import_id": import_id,
+            "name": name,
+            "name_key": hashlib.sha256(name.encode()).hexdigest(),
+            **rows[name],
+        }
+        for name in sorted(rows)
+    ]
+    statement = insert(ImportFile).values(values)
+    changed = {key: statement.inserted[key] for key in (*nothing, "message", "remedy")}
+    session.execute(statement.on_duplicate_key_update(changed))
 
 
 def hold_clip(session: Session, import_id: str, name: str, sha256: str, size: int) -> None:
@@ -99,15 +107,6 @@ def forget(session: Session, import_id: str, folder: str) -> None:
 def note_enclosed(session: Session, import_id: str, project: ProjectFile) -> None:
     """Record what an archive said of its project: finishing the import makes it again."""
     still_open(session, import_id, lock=True).project = project.model_dump_json()
-
-
-def _note(session: Session, import_id: str, name: str, **facts: Any) -> None:
-    key = hashlib.sha256(name.encode()).hexdigest()
-    session.execute(
-        insert(ImportFile)
-        .values(import_id=import_id, name=name, name_key=key, **facts)
-        .on_duplicate_key_update(**facts)
-    )
 
 
 def held(session: Session, import_id: str) -> tuple[int, int]:

@@ -146,10 +146,7 @@ class Intake:
     def keep(self) -> None:
         """Record what was taken and refused so far."""
         with self._service.sessions.begin() as session:
-            for piece, sha256, size in self._taken:
-                imports.note_taken(session, self._import_id, piece, sha256, size)
-            for error, name in self._refused:
-                imports.note_refused(session, self._import_id, error, name)
+            imports.note(session, self._import_id, self._taken, self._refused)
             if self._enclosed is not None:
                 imports.note_enclosed(session, self._import_id, self._enclosed.project)
         self._enclosed = None

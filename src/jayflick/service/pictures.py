@@ -1,6 +1,8 @@
 """The pictures that frames show: their bytes in the store, what is known of them in the database."""
 
 from base64 import b64decode, b64encode
+from collections.abc import Iterable
+from typing import Any
 
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
@@ -35,8 +37,16 @@ def _thumb_key(sha256: str) -> str:
     return stage_key("thumb", 1, sha256)
 
 
-def note_picture(session: Session, piece: Piece, sha256: str, size: int) -> None:
-    """Record a picture of the store, unless it is known already."""
+def note_pictures(session: Session, taken: Iterable[tuple[Piece, str, int]]) -> None:
+    """Record pictures of the store, each with its hash and size, unless they are known already."""
+    # In one order, whoever brings them: two that bring the same ones then never wait for each other.
+    rows = {sha256: _row(piece, sha256, size) for piece, sha256, size in taken}
+    if rows:
+        statement = insert(Picture).values([rows[sha256] for sha256 in sorted(rows)])
+        session.execute(statement.on_duplicate_key_update(facts=statement.inserted.facts))
+
+
+def _row(piece: Piece, sha256: str, size: int) -> dict[str, Any]:
     header, looks = piece.header, piece.looks
     facts = {
         "notes": header.notes,
@@ -45,7 +55,7 @@ def note_picture(session: Session, piece: Piece, sha256: str, size: int) -> None
         "cut": looks.cut,
         "rim": looks.rim,
     }
-    values = {
+    return {
         "sha256": sha256,
         "bytes": size,
         "width": header.width,
@@ -55,7 +65,6 @@ def note_picture(session: Session, piece: Piece, sha256: str, size: int) -> None
         "facts": facts,
         "created": now(),
     }
-    session.execute(insert(Picture).values(**values).on_duplicate_key_update(facts=facts))
 
 
 def found_of(row: ImportFile | Frame, picture: Picture) -> Found:

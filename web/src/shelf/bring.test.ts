@@ -20,7 +20,7 @@ describe("a drop", () => {
     }));
     const sent = batches(files);
     expect(sent.flat()).toEqual(files);
-    expect(Math.max(...sent.map((batch) => batch.length))).toBeLessThanOrEqual(16);
+    expect(Math.max(...sent.map((batch) => batch.length))).toBeLessThanOrEqual(64);
     expect(sent.find((batch) => batch.some((file) => file.index === 5))).toHaveLength(1);
   });
 

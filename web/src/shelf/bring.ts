@@ -47,7 +47,9 @@ const NOTHING: Bringing = {
 
 export const useBringing = create<Bringing>(() => NOTHING);
 
-const BATCH_FILES = 16;
+const BATCH_FILES = 64;
+/** Requests on their way side by side. */
+const LANES = 4;
 const BATCH_BYTES = 24 * 1024 * 1024;
 /** In ms; a minute passes, all waits together, before it is given up. */
 const LONGEST_WAIT = 32_000;
@@ -128,7 +130,7 @@ export function batches<T extends { file: Pick<File, "size"> }>(files: readonly 
     const current = result.at(-1);
     if (
       current &&
-      current.length < Math.min(BATCH_FILES, result.length) &&
+      current.length < Math.min(BATCH_FILES, 2 ** result.length) &&
       bytes + one.file.size <= BATCH_BYTES
     ) {
       current.push(one);
@@ -273,7 +275,7 @@ export async function send(
     }
   };
   sent(id, taken);
-  await Promise.all([lane(), lane()]);
+  await Promise.all(Array.from({ length: LANES }, lane));
   return { id, taken };
 }
 
