@@ -145,7 +145,7 @@ def test_what_would_flood_a_server_is_one_message_and_harms_nothing_else(client:
 def test_names_that_collide_and_files_sent_twice_are_told_apart(client: httpx.Client) -> None:
     upper = [(name.replace("wave", "Wave"), data) for name, data in GOOD[:3]]
     found = bring(client, [*GOOD, *upper, *GOOD])
-    assert sorted((card["name"], card["frames"]) for card in found["projects"]) == [("Wave", 3), ("Wave", 5)]
+    assert sorted((card["name"], card["frames"]) for card in found["projects"]) == [("Wave", 5), ("Wave 2", 3)]
     for card in found["projects"]:
         names = [frame["name"] for frame in bench(client, card["id"])["frame_list"]]
         assert len({name[0] for name in names}) == 1  # none took another's place

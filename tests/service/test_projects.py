@@ -240,7 +240,7 @@ def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.
         "over": None,
     }
     assert [(s["name"], s["first"], s["last"], s["rate"]) for s in shown["recipe"]["rhythm"]["spans"]] == [
-        ("Wave", 7, 10, "12")
+        ("Wave 2", 7, 10, "12")
     ]
     result = finished(client, first)
     assert result["positions"] == [1, 3, 4, 5, 6, 7, 8, 9, *range(11, 23)]
@@ -266,7 +266,7 @@ def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Cli
     assert saved.headers["content-disposition"] == 'attachment; filename="square-moved-project.zip"'
     opened = bring(client, [("anything.zip", saved.content)])
     (card,) = opened["projects"]
-    assert (card["name"], card["recipe"]) == ("Square, \u201cmoved\u201d", bench(client, project)["recipe"])
+    assert (card["name"], card["recipe"]) == ("Square, \u201cmoved\u201d 2", bench(client, project)["recipe"])
     assert bench(client, card["id"])["report"] == bench(client, project)["report"]
     after = client.get(f"/api/results/{finished(client, card['id'])['id']}/file").content
     assert after == before
