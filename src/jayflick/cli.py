@@ -18,6 +18,7 @@ from PIL import Image
 from pydantic import ValidationError
 
 from . import __version__
+from .core.atomic import atomic_write
 from .core.errors import InputError, JayFlickError, printable
 from .core.gif.reader import describe, read_gif
 from .core.pictures.clip import Cut
@@ -31,7 +32,6 @@ from .core.sequence.project_file import ProjectFile
 from .core.sequence.rhythm import own_rhythm
 from .core.stages import Stages
 from .core.timing.flicks import milliseconds, parse_delay, parse_rate
-from .core.whole import write_whole
 
 
 class _Parser(argparse.ArgumentParser):
@@ -348,7 +348,7 @@ def _bytes(text: str) -> int:
 
 
 def _write_file(path: Path, data: bytes) -> None:
-    write_whole(path, data)
+    atomic_write(path, data)
     mask = os.umask(0)  # the only way to ask for it
     os.umask(mask)
     path.chmod(0o666 & ~mask)

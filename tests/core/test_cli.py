@@ -33,8 +33,8 @@ def folder(tmp_path: Path) -> Path:
 
 def test_frames_become_a_gif_with_a_report(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     out = tmp_path / "loop.gif"
-    wish = ["--fps", "24", "--size", "24x", "--colours", "16", "--dither", "none", "--repeat", "2"]
-    status, printed, err = run("make", folder, "-o", out, *wish, "--report", tmp_path / "r.json", "--json")
+    options = ["--fps", "24", "--size", "24x", "--colours", "16", "--dither", "none", "--repeat", "2"]
+    status, printed, err = run("make", folder, "-o", out, *options, "--report", tmp_path / "r.json", "--json")
     assert (status, err) == (0, "")
     report = json.loads(printed)
     assert report == json.loads((tmp_path / "r.json").read_text())
@@ -60,9 +60,9 @@ def test_frames_become_a_gif_with_a_report(run, folder: Path, tmp_path: Path) ->
 
 
 def test_a_folder_takes_numbered_frames_as_shown_in_played_order(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
-    wish = ["--range", "2-5", "--there-and-back", "--dither", "none"]
-    assert run("make", folder, "-o", f"{tmp_path}/out/", *wish)[0] == 0
-    assert run("make", folder, "-o", tmp_path / "a.gif", *wish)[0] == 0
+    options = ["--range", "2-5", "--there-and-back", "--dither", "none"]
+    assert run("make", folder, "-o", f"{tmp_path}/out/", *options)[0] == 0
+    assert run("make", folder, "-o", tmp_path / "a.gif", *options)[0] == 0
     files = sorted((tmp_path / "out").iterdir())
     assert [file.name for file in files] == [f"{n:04}.png" for n in range(1, 7)]
     with Image.open(tmp_path / "a.gif") as picture:

@@ -42,7 +42,7 @@ def test_the_folder_that_is_a_mess_is_reported_whole() -> None:
     for name, make in BY_FOLDER["kite"].files:
         (piece,) = pieces(make(), name)
         if isinstance(piece, Piece):
-            found.append(Found(name, piece.header, None, piece.looks))
+            found.append(Found(name, piece.header, None, piece.fingerprint))
         elif isinstance(piece, Refused):
             found.append(Found(name, None, piece.error))
     (sequence,), ignored = gather(found)

@@ -10,8 +10,8 @@ from jayflick.core.errors import InputError
 from jayflick.core.framing.alpha import settle, unmatte
 from jayflick.core.framing.scale import frame_picture
 from jayflick.core.framing.size import place
+from jayflick.core.pictures.fingerprint import fingerprint
 from jayflick.core.pictures.header import Header
-from jayflick.core.pictures.looks import look
 from jayflick.core.recipe import Alpha, Framing, Size
 from jayflick.core.sequence.gather import Found, gather
 
@@ -94,19 +94,21 @@ def ring(over: int | None) -> np.ndarray:
 @pytest.mark.parametrize(("over", "rim", "colour"), [(0, "black", "#000000"), (255, "white", "#ffffff")])
 def test_a_rim_is_recognised_and_unmatte(over: int, rim: str, colour: str) -> None:
     straight, rimmed = ring(None), ring(over)
-    assert (look(straight).rim, look(rimmed).rim) == ("", rim)
+    assert (fingerprint(straight).rim, fingerprint(rimmed).rim) == ("", rim)
     mended = unmatte(rimmed, colour)
     seen = straight[:, :, 3] > 40  # below that 8 bits hold too little of the colour
     assert np.abs(mended.astype(int) - straight)[seen].max() <= 4
     np.testing.assert_array_equal(mended[:, :, 3], straight[:, :, 3])
-    found = [Found(f"ring_{n}.png", Header(160, 120, "8-bit RGBA", True), None, look(rimmed)) for n in (1, 2)]
+    found = [
+        Found(f"ring_{n}.png", Header(160, 120, "8-bit RGBA", True), None, fingerprint(rimmed)) for n in (1, 2)
+    ]
     (sequence,), _ = gather(found)
     assert f"{rim}-rim" in [problem["kind"] for problem in sequence.problems]
 
 
 def test_what_multiplied_alpha_holds_is_what_pillow_makes_of_it() -> None:
     multiplied = np.asarray(Image.fromarray(ring(None)).convert("RGBa")).copy()  # Pillow as the reference
-    assert look(multiplied).rim == "black"
+    assert fingerprint(multiplied).rim == "black"
     assert np.abs(unmatte(multiplied, "#000000").astype(int) - ring(None))[ring(None)[:, :, 3] > 40].max() <= 4
 
 
@@ -114,4 +116,4 @@ def test_what_multiplied_alpha_holds_is_what_pillow_makes_of_it() -> None:
 def test_art_that_is_dark_or_bright_throughout_tells_nothing(level: int) -> None:
     picture = ring(None)
     picture[:, :, :3] = level
-    assert look(picture).rim == ""
+    assert fingerprint(picture).rim == ""

@@ -41,11 +41,11 @@ def delays(rendered: Rendered) -> list[int]:
 def test_the_same_recipe_gives_the_same_bytes_with_and_without_stage_results(
     frames: list[FileFrame], tmp_path: Path
 ) -> None:
-    wish = recipe({"rate": "15", "direction": "there-and-back"}, size=Size(width=30))
+    edited = recipe({"rate": "15", "direction": "there-and-back"}, size=Size(width=30))
     stages = Stages(tmp_path / "a")
-    first = render(wish, frames, "page", stages)
-    again = render(wish, frames, "page", stages)
-    fresh = render(wish, frames, "page", Stages(tmp_path / "b"))
+    first = render(edited, frames, "page", stages)
+    again = render(edited, frames, "page", stages)
+    fresh = render(edited, frames, "page", Stages(tmp_path / "b"))
     assert first.data == again.data == fresh.data
     assert first.info["count"] == 10
     assert first.info["bytes"] == len(first.data)
@@ -54,9 +54,9 @@ def test_the_same_recipe_gives_the_same_bytes_with_and_without_stage_results(
 def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_path: Path) -> None:
     stages = Stages(tmp_path / "stages")
 
-    def runs(wish: Recipe) -> dict[str, int]:
+    def runs(edited: Recipe) -> dict[str, int]:
         stages.runs.clear()
-        render(wish, frames, "page", stages)
+        render(edited, frames, "page", stages)
         return dict(stages.runs)
 
     coded = {"pictures": 1, "encoding": 1, "measure": 1}
@@ -173,17 +173,17 @@ def test_a_setting_that_can_alter_no_pixel_codes_none(
     frames = noise(tmp_path / "in", 3, soft=soft)
     stages = Stages(tmp_path / "stages")
 
-    def wish(facts: dict[str, object]) -> Recipe:
+    def edited(facts: dict[str, object]) -> Recipe:
         shared = {key: facts[key] for key in ("gather", "framing") if key in facts}
         output = {key: facts[key] for key in ("alpha", "tuning", "size", "budget") if key in facts}
         rhythm = {"repeat": facts.get("repeat", 0)}
         return Recipe.model_validate({**shared, "rhythm": rhythm, "outputs": [output]})
 
-    render(wish(before), frames, "page", stages)
+    render(edited(before), frames, "page", stages)
     stages.runs.clear()
-    again = render(wish(after), frames, "page", stages)
+    again = render(edited(after), frames, "page", stages)
     assert stages.runs == {}
-    assert again.data == render(wish(after), frames, "page", Stages(tmp_path / "fresh")).data
+    assert again.data == render(edited(after), frames, "page", Stages(tmp_path / "fresh")).data
 
 
 def test_art_of_few_colours_is_coded_once_however_many_are_allowed(tmp_path: Path) -> None:
@@ -199,8 +199,8 @@ def test_art_of_few_colours_is_coded_once_however_many_are_allowed(tmp_path: Pat
 def test_the_way_back_is_the_way_there(
     noisy: list[FileFrame], tmp_path: Path, tuning: dict[str, object]
 ) -> None:
-    wish = recipe({"direction": "there-and-back"}, tuning=Tuning.model_validate({"colours": 24, **tuning}))
-    pictures = list(read_gif(render(wish, noisy, "page", Stages(tmp_path)).data).pictures())
+    edited = recipe({"direction": "there-and-back"}, tuning=Tuning.model_validate({"colours": 24, **tuning}))
+    pictures = list(read_gif(render(edited, noisy, "page", Stages(tmp_path)).data).pictures())
     assert len(pictures) == 8
     for step in (1, 2, 3):
         np.testing.assert_array_equal(pictures[4 - step], pictures[(4 + step) % 8])
@@ -222,8 +222,8 @@ def test_what_is_told_of_a_result_is_what_its_bytes_hold(
     frames: list[FileFrame], tmp_path: Path, rhythm: dict[str, object]
 ) -> None:
     stages = Stages(tmp_path / "stages")
-    for wish in ({"rate": "10"} | rhythm, {"holds": {1: 705_600_000}} | rhythm):  # the second only in time
-        made = render(recipe(wish), frames, "page", stages)
+    for edited in ({"rate": "10"} | rhythm, {"holds": {1: 705_600_000}} | rhythm):  # the second only in time
+        made = render(recipe(edited), frames, "page", stages)
         described = describe(read_gif(made.data), len(made.data))
         each = described.pop("frames")
         assert made.info == described
@@ -333,14 +333,14 @@ def test_a_recipe_is_refused_before_it_does_harm() -> None:
 
 
 def test_a_recipe_survives_being_written_down() -> None:
-    wish = Recipe(
+    edited = Recipe(
         gather=Gather(left_out=frozenset({3, 1})),
         rhythm=Rhythm(rate="24000/1001", holds={2: 5}, repeat=2),
         outputs=(Output(alpha=Alpha(edges="fill", matte="#AABBCC"), size=Size(width=9)),),
     )
-    assert Recipe.model_validate_json(wish.model_dump_json()) == wish
-    assert wish.model_dump(mode="json")["gather"]["left_out"] == [1, 3]
-    assert wish.outputs[0].alpha.matte == "#aabbcc"
+    assert Recipe.model_validate_json(edited.model_dump_json()) == edited
+    assert edited.model_dump(mode="json")["gather"]["left_out"] == [1, 3]
+    assert edited.outputs[0].alpha.matte == "#aabbcc"
 
 
 def test_what_was_warmed_is_never_compiled_again_while_someone_waits(

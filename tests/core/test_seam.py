@@ -7,16 +7,16 @@ import pytest
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from jayflick.core.pictures.looks import glance
+from jayflick.core.pictures.fingerprint import preview
 from jayflick.core.timing.seam import REPEATS, find_seams
 
 
 def disc(turn: float, *, shade: int = 0) -> NDArray[np.uint8]:
-    """A disc on a round course, ``turn`` of the way along, as it is seen at a glance."""
+    """A disc on a round course, ``turn`` of the way along, as its preview shows it."""
     image = Image.new("RGBA", (192, 108), (20 + shade, 30, 40, 255))
     x, y = 96 + 60 * np.cos(2 * np.pi * turn), 54 + 30 * np.sin(2 * np.pi * turn)
     ImageDraw.Draw(image).ellipse((x - 14, y - 14, x + 14, y + 14), fill=(240, 200, 90, 255))
-    return glance(image)
+    return preview(image)
 
 
 def test_a_whole_turn_closes_and_one_that_repeats_its_first_picture_is_told() -> None:

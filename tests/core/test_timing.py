@@ -58,6 +58,8 @@ def test_each_format_holds_the_same_durations_in_its_own_unit() -> None:
     poses = [SECOND, 3 * SECOND // 10, 3 * SECOND // 10, 2 * SECOND]
     assert (video(poses).unit, video(poses).units) == (Fraction(1, 10), [10, 3, 3, 20])
     assert apng([3600 * SECOND, 1]).units == [64799, 1]  # 16 bits: no finer than 18 a second
+    fast = even_durations(50, Fraction(100))  # browsers would play 10 ms as 100
+    assert {format(fast).seconds for format in (apng, webp)} == {Fraction(550, 1000)}
 
 
 @given(st.lists(st.integers(SECOND // 100, 30 * SECOND), min_size=1, max_size=50))
@@ -120,8 +122,8 @@ def test_holds_belong_to_a_frame_in_both_directions() -> None:
 
 
 def played(count: int, take: dict[str, object] | None = None, **rhythm: object) -> Plan:
-    wish = Rhythm.model_validate(rhythm)
-    return plan_rhythm(Gather(), wish, [0] * count, Take.model_validate(take or {}))
+    shaped = Rhythm.model_validate(rhythm)
+    return plan_rhythm(Gather(), shaped, [0] * count, Take.model_validate(take or {}))
 
 
 def test_an_order_made_by_hand_is_played_with_its_own_holds() -> None:

@@ -61,8 +61,10 @@ class Desk:
     def goto(self, address: str = "/") -> None:
         self.page.goto(self.base + address)
 
-    def open(self, name: str) -> None:
+    def open(self, name: str, *, playing: bool = False) -> None:
         """Open a project from the shelf and wait for its picture."""
+        if playing:
+            self.page.emulate_media(reduced_motion="no-preference")
         self.goto()
         self.page.get_by_role("link", name=name, exact=True).first.click()
         self.settled()
@@ -100,7 +102,10 @@ class Desk:
 
 @pytest.fixture
 def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    # Nothing plays unless a test is about it: pictures that move all the time keep the machine from the rest.
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
+    )
     page = context.new_page()
     opened = Desk(page, context, demo.base)
     page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)

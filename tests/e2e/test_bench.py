@@ -18,7 +18,7 @@ def cell(desk: Desk, name: str) -> Locator:
 
 
 def test_it_plays_at_true_speed_and_steps_by_key(desk: Desk) -> None:
-    desk.open("Tern in flight")  # 24 frames in exactly a second
+    desk.open("Tern in flight", playing=True)  # 24 frames in exactly a second
     page = desk.page
     counted = page.evaluate(
         """() => new Promise((resolve) => {
@@ -79,7 +79,6 @@ def test_source_result_wipe_and_difference(desk: Desk) -> None:
 def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page
-    page.keyboard.press("Space")
     page.get_by_role("option", name=re.compile("^Frame 3,")).click()
     page.get_by_role("option", name=re.compile("^Frame 7,")).click(modifiers=["Shift"])
     expect(page.get_by_role("status", name="Selection")).to_contain_text("5 selected")
@@ -106,7 +105,6 @@ def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
 def test_pulling_a_frames_edge_makes_it_longer_and_leaving_out_removes_it(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page
-    page.keyboard.press("Space")
     edge = page.locator('[data-edge="3"]')
     box = edge.bounding_box()
     assert box

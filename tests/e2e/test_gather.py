@@ -88,8 +88,21 @@ def test_a_folder_of_many_sequences_is_sorted_before_it_becomes_projects(desk: D
     expect(matches).to_have_text("24 of 24 sequences, 144 frames")
     found.get_by_role("searchbox", name="Only names like").fill("*-NE-*")
     expect(matches).to_have_text("3 of 24 sequences, 18 frames")
+    page.reload()  # nothing that came has to be brought again
+    found.get_by_role("searchbox", name="Only names like").fill("*-NE-*")
+    found.get_by_role("button", name="None", exact=True).click()
+    expect(matches).to_have_text("0 of 24 sequences, 0 frames")
+    found.get_by_role("checkbox", name="tern-NE-dive").click()
+    found.get_by_role("checkbox", name="tern-NE-glide").click(modifiers=["Shift"])
+    expect(matches).to_have_text("3 of 24 sequences, 18 frames")
     found.get_by_role("checkbox", name="tern-NE-glide").uncheck()
     expect(matches).to_have_text("2 of 24 sequences, 14 frames")
+    for _ in range(5):  # the action is near, however many sequences there are
+        page.keyboard.press("Shift+Tab")
+        if found.get_by_role("button", name="One project of all 2").evaluate(
+            "(b) => b === document.activeElement"
+        ):
+            break
     found.get_by_role("button", name="One project of all 2").click()
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Tern NE")
     desk.settled()
@@ -113,7 +126,7 @@ def test_sequences_are_set_apart_named_and_ordered_by_hand(desk: Desk, tmp_path:
     )
     for pattern, name in (("tern-N-*", "North"), ("tern-SE-*", "")):
         wanted.fill(pattern)
-        found.get_by_role("button", name="Set these 3 apart").click()
+        found.get_by_role("button", name="Group these 3").click()
         expect(wanted).to_have_value("")
         if name:
             field = found.get_by_role("textbox", name="Name of the project").last
@@ -124,7 +137,7 @@ def test_sequences_are_set_apart_named_and_ordered_by_hand(desk: Desk, tmp_path:
     north.get_by_role("button", name="tern-N-glide-#.png earlier").click()
     north.get_by_role("button", name="tern-N-glide-#.png earlier").click()
     north.get_by_role("button", name="Take tern-N-fly-#.png out").click()
-    found.get_by_role("button", name="Only the 2 set apart").click()
+    found.get_by_role("button", name="Import only the 2 groups").click()
     expect(found).to_be_hidden()
     expect(page.get_by_role("link", name="Tern SE")).to_be_visible()
     page.get_by_role("link", name="North").first.click()

@@ -18,7 +18,6 @@ def cell(desk: Desk) -> Locator:
 def rhythm(desk: Desk, name: str, part: str) -> Locator:
     """Open a project standing still, and a part of its rhythm; returns the panel."""
     desk.open(name)
-    desk.page.keyboard.press("Space")
     cell(desk).click()
     panel = desk.page.get_by_role("region", name="Rhythm controls")
     panel.get_by_role("radio", name=part, exact=True).click()
@@ -259,7 +258,7 @@ def test_the_seam_is_measured_and_a_dissolve_shortens_the_loop(desk: Desk) -> No
 
 def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
     """The player against the plan: each picture's moment, read off the page while it plays four rounds."""
-    desk.open("Tern in flight")
+    desk.open("Tern in flight", playing=True)
     drawn, seen = desk.page.evaluate(
         """() => new Promise((resolve) => {
             const canvas = document.querySelector('[aria-label="Stage"] canvas');

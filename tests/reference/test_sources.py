@@ -323,7 +323,9 @@ def test_a_common_clip_keeps_its_frames_and_rate(name: str, kind: str, codec: st
     assert len(got) == len(seen) == 8
     for piece, frame in zip(got, seen, strict=True):
         assert np.abs(shown(piece).astype(int) - frame).max() <= 3
-    rhythm = own_rhythm(gather(Found(p.name, p.header, None, p.looks, p.duration) for p in got)[0][0].files)
+    rhythm = own_rhythm(
+        gather(Found(p.name, p.header, None, p.fingerprint, p.duration) for p in got)[0][0].files
+    )
     assert rhythm.rate == "25"
 
 
@@ -346,7 +348,7 @@ def test_a_part_of_a_clip_is_the_same_as_that_part_of_all_of_it(
     for first, last, step in ((1, None, 1), (14, 31, 1), (14, 31, 3), (40, 40, 1), (3, 99, 7)):
         part = [piece for piece in pieces(data, name, cut=Cut(first, last, step)) if isinstance(piece, Piece)]
         wanted = whole[first - 1 : last : step]
-        assert [piece.looks.digest for piece in part] == [piece.looks.digest for piece in wanted]
+        assert [piece.fingerprint.digest for piece in part] == [piece.fingerprint.digest for piece in wanted]
         assert [piece.name for piece in part] == [f"{name}/{n:04}.png" for n in range(1, len(wanted) + 1)]
         assert sum(piece.duration or 0 for piece in part) == sum(
             piece.duration or 0 for piece in whole[first - 1 : last]
@@ -367,7 +369,7 @@ def test_film_time_stamps_are_exact_and_irregular_ones_are_kept() -> None:
     stamps = [0, 2, 3, 7, 8]
     uneven = taken(film(moving_square(5), "matroska", "ffv1", "bgr0", stamps, Fraction(1, 10)), "a.mkv")
     assert [piece.duration for piece in uneven] == [SECOND // 10 * frames for frames in (2, 1, 4, 1, 1)]
-    rhythm = own_rhythm([Found(p.name, p.header, None, p.looks, p.duration) for p in uneven])
+    rhythm = own_rhythm([Found(p.name, p.header, None, p.fingerprint, p.duration) for p in uneven])
     assert (rhythm.delay, rhythm.holds) == (SECOND // 10, {1: SECOND // 5, 3: SECOND * 4 // 10})
 
 
@@ -384,11 +386,13 @@ def test_a_rate_whose_remainder_was_spread_is_that_rate_again(rate: str) -> None
     images[0].save(out, "GIF", save_all=True, append_images=images[1:], duration=spread, loop=0)
     for data in (ours, out.getvalue()):
         rhythm = own_rhythm(
-            [Found(p.name, p.header, None, p.looks, p.duration, 0) for p in taken(data, "a.gif")]
+            [Found(p.name, p.header, None, p.fingerprint, p.duration, 0) for p in taken(data, "a.gif")]
         )
         assert (rhythm.rate, rhythm.delay, rhythm.holds, rhythm.repeat) == (rate, None, {}, 0)
     poses = retime(coded, [30, 4, 5, 4] + [4] * 27, 0)
-    held = own_rhythm([Found(p.name, p.header, None, p.looks, p.duration, 0) for p in taken(poses, "a.gif")])
+    held = own_rhythm(
+        [Found(p.name, p.header, None, p.fingerprint, p.duration, 0) for p in taken(poses, "a.gif")]
+    )
     assert (held.delay, held.holds) == (4 * SECOND // 100, {1: 30 * SECOND // 100, 3: 5 * SECOND // 100})
 
 

@@ -182,8 +182,8 @@ def test_a_clip_waits_until_it_is_said_what_is_taken_of_it(client: httpx.Client)
     for cut, frames in (({"step": 2}, 18), ({"first": 7, "last": 24, "step": 3}, 6)):
         answer = client.post(f"{base}/clips/{clip['sha256']}", json=cut).raise_for_status().json()
         assert (answer["frames"], answer["problem"]) == (frames, None)
-    wish = {"projects": [{"patterns": ["wake.mp4/#.png"], "name": "Six of it"}]}
-    (card,) = client.post(f"{base}/finish", json=wish).raise_for_status().json()["projects"]
+    request = {"projects": [{"patterns": ["wake.mp4/#.png"], "name": "Six of it"}]}
+    (card,) = client.post(f"{base}/finish", json=request).raise_for_status().json()["projects"]
     assert (card["name"], card["frames"], card["recipe"]["rhythm"]["rate"]) == ("Six of it", 6, "8")
     assert client.post(f"{base}/clips/{clip['sha256']}", json={}).status_code == 409
 

@@ -244,7 +244,7 @@ def test_a_full_disk_is_said_and_nothing_half_written_is_served(
             import_id = (await client.post("/api/imports")).json()["id"]
             address = f"/api/imports/{import_id}/files"
             with monkeypatch.context() as patch:
-                patch.setattr("jayflick.core.whole.os.fsync", full)
+                patch.setattr("jayflick.core.atomic.os.fsync", full)
                 answer = await client.post(address, files=[("files", frames[0])])
             assert answer.status_code == 507
             assert "No space left" in answer.json()["message"]

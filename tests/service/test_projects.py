@@ -117,19 +117,22 @@ def test_undo_and_redo_walk_the_revisions_and_find_their_results(client: httpx.C
 def test_what_a_change_would_play_is_told_before_it_is_made(client: httpx.Client) -> None:
     project = project_of(client, moving_square(12))
     shown = bench(client, project)
-    wish = shown["recipe"]
-    wish["rhythm"]["rate"] = "60"
-    wish["outputs"][0]["take"]["rate"] = "50"
-    plan = client.post(f"/api/projects/{project}/plan", json={"recipe": wish}).raise_for_status().json()
+    request = shown["recipe"]
+    request["rhythm"]["rate"] = "60"
+    request["outputs"][0]["take"]["rate"] = "50"
+    plan = client.post(f"/api/projects/{project}/plan", json={"recipe": request}).raise_for_status().json()
     assert (plan["dropped"], len(plan["positions"]), plan["duration_ms"]) == ([6, 12], 10, 200)
     held = {one["format"]: (one["units"], one["unit"]) for one in plan["formats"]}
     assert held["GIF"] == ([2] * 10, "1/100")
     assert held["Video"] == ([1] * 10, "1/50")
     assert bench(client, project)["revision"]["id"] == shown["revision"]["id"]  # nothing was changed
-    for wrong, status in ((wish | {"rhythm": {"first": 99}}, 422), (wish | {"rhythm": {"rate": "0"}}, 422)):
+    for wrong, status in (
+        (request | {"rhythm": {"first": 99}}, 422),
+        (request | {"rhythm": {"rate": "0"}}, 422),
+    ):
         answer = client.post(f"/api/projects/{project}/plan", json={"recipe": wrong})
         assert answer.status_code == status
-    unknown = {"recipe": wish, "output_id": "no"}
+    unknown = {"recipe": request, "output_id": "no"}
     assert client.post(f"/api/projects/{project}/plan", json=unknown).status_code == 404
 
 

@@ -24,7 +24,7 @@ from .gif.reader import describe, read_gif
 from .gif.retime import TimePlaces, time_places, with_time
 from .pictures.kinds import decoders
 from .recipe import Alpha, Framing, Gather, Output, Recipe, Size
-from .stages import Stages, stage_key
+from .stages import Stages, cache_key
 from .timing.conform import GIF_CEILING, GIF_FLOOR, conform
 from .timing.flicks import HUNDREDTH, MILLISECOND
 from .timing.plan import Plan, plan_rhythm
@@ -203,7 +203,7 @@ class Framed:
             scaled = self._usual if self._usual not in (None, own) else None
             over = self._over if frame.transparent else None
             crop = self._framing.crop or (0, 0, *(self._usual or own))
-            self._ways[kind] = stage_key(
+            self._ways[kind] = cache_key(
                 "framing", FRAMING_VERSION, decoders(), over, scaled, crop, astuple(self._placed(*own))
             )
         return f"{frame.sha256} {self._ways[kind]}"
@@ -315,13 +315,13 @@ class _Work:
         """Names everything that the coded pictures depend on."""
         colours = min(self.output.tuning.colours, MOST_COLOURS)
         how = self.alpha, colours, self.amount, self.reach
-        return stage_key("pictures", ENCODING_VERSION, PALETTE_VERSION, self.framed.names, *how)
+        return cache_key("pictures", ENCODING_VERSION, PALETTE_VERSION, self.framed.names, *how)
 
     @cached_property
     def palette_key(self) -> str:
         """The stage key of the palette: how often each frame is played matters to it, their order does not."""
         colours = min(self.output.tuning.colours, MOST_COLOURS)
-        return stage_key("palette", PALETTE_VERSION, sorted(self.framed.names), self.alpha, colours)
+        return cache_key("palette", PALETTE_VERSION, sorted(self.framed.names), self.alpha, colours)
 
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":
@@ -356,7 +356,7 @@ def _code(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress)
     amount = 0 if shared.lossless else work.amount
     entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
     inputs = work.framed.names, work.alpha, entries, amount, work.reach
-    key = stage_key("encoding", ENCODING_VERSION, *inputs)
+    key = cache_key("encoding", ENCODING_VERSION, *inputs)
     stages.obtain("encoding", key, lambda: _encode(work, shared, on_progress))
     stages.obtain("pictures", work.key, key.encode)
     return key
@@ -376,7 +376,7 @@ def _encode(work: _Work, shared: SharedPalette, on_progress: OnProgress) -> byte
 
 def _measure_key(key: str) -> str:
     """The stage key of what was measured on coded pictures."""
-    return stage_key("measure", MEASURE_VERSION, key)
+    return cache_key("measure", MEASURE_VERSION, key)
 
 
 def _rendered(work: _Work, key: str, stages: Stages, clock: "_Clock") -> Rendered:
@@ -393,7 +393,7 @@ def _rendered(work: _Work, key: str, stages: Stages, clock: "_Clock") -> Rendere
     info = {**measured["described"], **time}
     clock.lap("measure")
     notes = _notes(work.plan, delays, work.output, info)
-    sources = stage_key("sources", FRAMING_VERSION, work.framed.names)
+    sources = cache_key("sources", FRAMING_VERSION, work.framed.names)
     return Rendered(
         data, untimed, info, delays, measured["costs"], key, sources, work.plan, clock.seconds, notes
     )

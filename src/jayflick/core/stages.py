@@ -8,10 +8,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from .whole import write_whole
+from .atomic import atomic_write
 
 
-def stage_key(stage: str, version: int, *inputs: Any) -> str:
+def cache_key(stage: str, version: int, *inputs: Any) -> str:
     """The name of a stage's result: a SHA-256 over the stage, its code's version and all its inputs."""
     text = json.dumps([stage, version, *inputs], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
@@ -40,7 +40,7 @@ class Stages:
         except FileNotFoundError:
             self.runs[stage] += 1
             data = make()
-            write_whole(path, data, safe=False)
+            atomic_write(path, data, durable=False)
         else:
             os.utime(path)  # what was used last is dropped last
         return data

@@ -33,7 +33,7 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
                 size = len(piece.data if piece.data is not None else data)
                 taken.append((piece, keep_picture(store, stages, piece, data), size))
                 times = piece.duration, piece.repeat
-                found.append(Found(piece.name, piece.header, None, piece.looks, *times))
+                found.append(Found(piece.name, piece.header, None, piece.fingerprint, *times))
         sequences = sorted(gather(found)[0], key=lambda sequence: sequence.pattern)
         hashes = {piece.name: sha256 for piece, sha256, _ in taken}
         with sessions.begin() as session:

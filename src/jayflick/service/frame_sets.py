@@ -39,17 +39,17 @@ def finish(
         opened.state = "done"
         return [made_again], ignored
     known = {sequence.pattern: sequence for sequence in sequences}
-    wishes = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
-    if not {pattern for wish in wishes for pattern in wish.patterns} <= known.keys():
+    requests = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
+    if not {pattern for request in requests for pattern in request.patterns} <= known.keys():
         raise InputError("a sequence was chosen that this import does not hold", remedy="choose anew")
     made: list[Project] = []
-    for wish in wishes:
-        chosen = [known[pattern] for pattern in wish.patterns]
-        if wish.separate:
+    for request in requests:
+        chosen = [known[pattern] for pattern in request.patterns]
+        if request.separate:
             alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
             made += [make_project(session, [single], hashes, results) for single in alone]
         else:
-            made.append(make_project(session, chosen, hashes, results, title=wish.name))
+            made.append(make_project(session, chosen, hashes, results, title=request.name))
     opened.state = "done"
     return made, ignored
 

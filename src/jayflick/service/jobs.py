@@ -96,7 +96,7 @@ class JobRunner:
             jobs = session.scalars(
                 select(Job)
                 .where(Job.state == "queued")
-                .order_by(Job.id.desc())  # the newest wish first
+                .order_by(Job.id.desc())  # the newest request first
                 .limit(room)
                 .with_for_update(skip_locked=True)
             ).all()

@@ -7,12 +7,12 @@ from typing import Any
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from ..core.pictures.fingerprint import Fingerprint
 from ..core.pictures.header import Header
 from ..core.pictures.kinds import read_picture
-from ..core.pictures.looks import Looks
 from ..core.sequence.gather import Found
 from ..core.sequence.pieces import Piece, thumbnail
-from ..core.stages import Stages, stage_key
+from ..core.stages import Stages, cache_key
 from .models import Frame, ImportFile, Picture, now
 from .store import Store
 
@@ -34,7 +34,7 @@ def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:
 
 
 def _thumb_key(sha256: str) -> str:
-    return stage_key("thumb", 1, sha256)
+    return cache_key("thumb", 1, sha256)
 
 
 def note_pictures(session: Session, taken: Iterable[tuple[Piece, str, int]]) -> None:
@@ -47,13 +47,13 @@ def note_pictures(session: Session, taken: Iterable[tuple[Piece, str, int]]) -> 
 
 
 def _row(piece: Piece, sha256: str, size: int) -> dict[str, Any]:
-    header, looks = piece.header, piece.looks
+    header, seen = piece.header, piece.fingerprint
     facts = {
         "notes": header.notes,
-        "digest": looks.digest,
-        "signature": b64encode(looks.signature).decode(),
-        "cut": looks.cut,
-        "rim": looks.rim,
+        "digest": seen.digest,
+        "signature": b64encode(seen.signature).decode(),
+        "cut": seen.cut,
+        "rim": seen.rim,
     }
     return {
         "sha256": sha256,
@@ -77,10 +77,10 @@ def found_of(row: ImportFile | Frame, picture: Picture) -> Found:
         picture.transparent,
         notes=tuple(facts.get("notes", ())),
     )
-    looks = None
+    fingerprint = None
     if "digest" in facts:
         signature = b64decode(facts["signature"])
-        looks = Looks(facts["digest"], signature, facts["cut"], facts.get("rim", ""))
+        fingerprint = Fingerprint(facts["digest"], signature, facts["cut"], facts.get("rim", ""))
     if isinstance(row, Frame):
-        return Found(row.name, header, None, looks, written=row.written)
-    return Found(row.name, header, None, looks, row.duration, row.repeat, written=row.written)
+        return Found(row.name, header, None, fingerprint, written=row.written)
+    return Found(row.name, header, None, fingerprint, row.duration, row.repeat, written=row.written)

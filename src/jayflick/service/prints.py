@@ -5,7 +5,7 @@ from io import BytesIO
 from PIL import Image
 from sqlalchemy.orm import Session
 
-from ..core.stages import Stages, stage_key
+from ..core.stages import Stages, cache_key
 from .errors import NotFound
 from .frames import FrameLists
 from .models import FrameSet
@@ -46,4 +46,4 @@ def sheet(
         paper.save(out, "WEBP", quality=80, method=2)
         return out.getvalue()
 
-    return stages.obtain("prints", stage_key("prints", 1, [info.sha256 for info in infos]), make)
+    return stages.obtain("prints", cache_key("prints", 1, [info.sha256 for info in infos]), make)

@@ -9,9 +9,9 @@ from PIL import Image
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.pictures.looks import glance
+from ..core.pictures.fingerprint import preview
 from ..core.recipe import Recipe
-from ..core.stages import Stages, stage_key
+from ..core.stages import Stages, cache_key
 from ..core.timing import formats
 from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
@@ -20,20 +20,20 @@ from . import projects
 from .errors import NotFound
 from .frames import FrameLists
 from .pictures import thumb_of
-from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanWish, SeamInfo
+from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanRequest, SeamInfo
 from .store import Store
 
 READERS = 2
-"""Pictures glanced at side by side."""
+"""Pictures previewed side by side."""
 
 
-def plan(session: Session, lists: FrameLists, project_id: str, wish: PlanWish) -> PlanInfo:
+def plan(session: Session, lists: FrameLists, project_id: str, request: PlanRequest) -> PlanInfo:
     """What an output would play under a recipe that need not be the project's own."""
     project = projects.find(session, project_id)
     frames = lists.of(session, project_id, projects.current(session, project).frame_set)
-    recipe = wish.recipe
+    recipe = request.recipe
     try:
-        output = recipe.output(wish.output_id)
+        output = recipe.output(request.output_id)
     except KeyError:
         raise NotFound("there is no such output") from None
     made = plan_rhythm(recipe.gather, recipe.rhythm, frames.gaps, output.take)
@@ -75,7 +75,7 @@ def seam(
         seen = dict(
             zip(
                 dict.fromkeys(wanted),
-                pool.map(lambda one: _glance(stages, store, one), dict.fromkeys(wanted)),
+                pool.map(lambda one: _preview(stages, store, one), dict.fromkeys(wanted)),
                 strict=True,
             )
         )
@@ -102,11 +102,11 @@ def seam(
     )
 
 
-def _glance(stages: Stages, store: Store, sha256: str) -> NDArray[np.uint8]:
-    """A picture at a glance, taken of its thumbnail."""
+def _preview(stages: Stages, store: Store, sha256: str) -> NDArray[np.uint8]:
+    """The preview of a picture, made from its thumbnail."""
 
     def make() -> bytes:
         with Image.open(BytesIO(thumb_of(stages, store, sha256))) as small:
-            return glance(small).tobytes()
+            return preview(small).tobytes()
 
-    return np.frombuffer(stages.obtain("glance", stage_key("glance", 1, sha256), make), np.uint8)
+    return np.frombuffer(stages.obtain("preview", cache_key("preview", 1, sha256), make), np.uint8)

@@ -193,7 +193,7 @@ class ProjectInfo(ProjectCard):
     archive_parts: int = Field(description="In how many files the project is taken away")
 
 
-class PlanWish(Document):
+class PlanRequest(Document):
     """A recipe that need not be the project's own."""
 
     recipe: Recipe

@@ -3,7 +3,7 @@
 import hashlib
 from pathlib import Path
 
-from ..core.whole import write_whole
+from ..core.atomic import atomic_write
 
 
 class Store:
@@ -23,7 +23,7 @@ class Store:
         path = self.path(sha256)
         if path.exists():
             return sha256
-        write_whole(path, data)
+        atomic_write(path, data)
         return sha256
 
     def read(self, sha256: str) -> bytes:

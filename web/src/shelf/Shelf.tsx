@@ -21,7 +21,7 @@ import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { switchTheme, useTheme } from "../ui/theme";
-import { bring, cancelBringing, chosenFiles, limitsInWords, saw, useBringing } from "./bring";
+import { bring, cancelBringing, chosenFiles, limitsInWords, resumeSorting, saw, useBringing } from "./bring";
 import { Cutting } from "./Cutting";
 import { Sorting } from "./Sorting";
 
@@ -36,6 +36,7 @@ export function Shelf() {
   const sorting = useBringing((state) => state.sorting);
   const cutting = useBringing((state) => state.cutting);
   const finder = useRef<HTMLInputElement>(null);
+  useEffect(() => void resumeSorting(), []);
   useEffect(() => {
     document.title = "Jay Flick";
     const onKey = (event: KeyboardEvent) => {

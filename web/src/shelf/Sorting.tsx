@@ -1,12 +1,12 @@
 // Several sequences in one drop: which of them come in, and as how many projects.
 
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { thumbUrl, type Choice, type ImportReport } from "../api/client";
 import { count } from "../format";
 import { Button, Mark, TextField } from "../ui/controls";
-import { sort, useBringing } from "./bring";
+import { dropSorting, sort } from "./bring";
 import { wildcard } from "./wildcard";
 
 type Found = ImportReport["sequences"][number];
@@ -53,13 +53,16 @@ export function Sorting({ report }: { report: ImportReport }) {
         .map((group) => (group.key === key ? { ...group, ...to } : group))
         .filter((group) => group.patterns.length > 0),
     );
-  const keep = (pattern: string, kept: boolean) => {
+  const last = useRef(0);
+  const pick = (some: readonly Found[], kept: boolean) => {
     const next = new Set(left);
-    if (kept) next.delete(pattern);
-    else next.add(pattern);
+    for (const { pattern } of some) {
+      if (kept) next.delete(pattern);
+      else next.add(pattern);
+    }
     setLeft(next);
   };
-  const too = aside.length > 0 ? ` and ${aside.length} set apart` : "";
+  const too = aside.length > 0 ? ` and ${aside.length} grouped` : "";
   return (
     <section
       aria-label="Sequences found"
@@ -83,39 +86,23 @@ export function Sorting({ report }: { report: ImportReport }) {
           <span className="figure">{chosen.length}</span> of {report.sequences.length} sequences,{" "}
           <span className="figure">{frames}</span> frames
         </span>
+        <Button
+          className="h-[26px]!"
+          disabled={chosen.length === matching.length}
+          onClick={() => pick(matching, true)}
+        >
+          All
+        </Button>
+        <Button className="h-[26px]!" disabled={chosen.length === 0} onClick={() => pick(matching, false)}>
+          None
+        </Button>
         <span className="grow" />
-        <Button look="quiet" onClick={() => useBringing.setState({ sorting: null })}>
+        <Button look="quiet" onClick={dropSorting}>
           Import none
         </Button>
       </div>
-      <ul className="grid max-h-[318px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
-        {matching.map((one) => (
-          <li key={one.pattern} className="min-w-0 border-b border-line/60">
-            <label
-              title={told(one)}
-              className="flex min-w-0 cursor-pointer items-center gap-2.5 py-1"
-              onPointerEnter={() => setLooked(one.pattern)}
-              onPointerLeave={() => setLooked(null)}
-            >
-              <input
-                type="checkbox"
-                checked={!left.has(one.pattern)}
-                onChange={(event) => keep(one.pattern, event.target.checked)}
-                className="size-4 shrink-0 accent-[var(--jay)]"
-              />
-              <Glimpse pictures={one.pictures} plays={looked === one.pattern} />
-              <span className="flex min-w-0 grow flex-col">
-                <span className="truncate font-medium">{one.pattern}</span>
-                <span className="truncate text-xs text-ink-2">{factsOf(one)}</span>
-              </span>
-              {troubles(one) > 0 && <Mark verdict="look" word={count(troubles(one), "note")} />}
-            </label>
-          </li>
-        ))}
-        {matching.length === 0 && filter && <li className="py-2 text-ink-2">No name is like “{filter}”.</li>}
-        {matching.length === 0 && !filter && <li className="py-2 text-ink-2">All of them are in groups.</li>}
-      </ul>
-      <div className="flex flex-wrap items-center gap-1.5">
+      {/* Before the list for the Tab key, below it to the eye. */}
+      <div className="order-1 flex flex-wrap items-center gap-1.5">
         <Button
           look="strong"
           disabled={busy || chosen.length === 0}
@@ -141,15 +128,48 @@ export function Sorting({ report }: { report: ImportReport }) {
         <span className="grow" />
         <Button
           disabled={busy || chosen.length === 0}
-          title="Put the chosen ones together as one project, and go on with the others"
+          title="Make one project of the chosen ones, and go on with the others"
           onClick={setApart}
         >
-          Set {chosen.length === 1 ? "it" : `these ${chosen.length}`} apart
+          Group {chosen.length === 1 ? "it" : `these ${chosen.length}`}
         </Button>
       </div>
+      <ul className="grid max-h-[318px] grid-cols-2 gap-x-6 overflow-y-auto lg:grid-cols-3">
+        {matching.map((one, index) => (
+          <li key={one.pattern} className="min-w-0 border-b border-line/60">
+            <label
+              title={told(one)}
+              className="flex min-w-0 cursor-pointer items-center gap-2.5 py-1"
+              onPointerEnter={() => setLooked(one.pattern)}
+              onPointerLeave={() => setLooked(null)}
+            >
+              <input
+                type="checkbox"
+                checked={!left.has(one.pattern)}
+                onClick={(event) => {
+                  // With Shift, all from the last one that was clicked.
+                  const [from, to] = [event.shiftKey ? last.current : index, index].sort((a, b) => a - b);
+                  pick(matching.slice(from, (to ?? index) + 1), event.currentTarget.checked);
+                  last.current = index;
+                }}
+                onChange={() => undefined}
+                className="size-4 shrink-0 accent-[var(--jay)]"
+              />
+              <Glimpse pictures={one.pictures} plays={looked === one.pattern} />
+              <span className="flex min-w-0 grow flex-col">
+                <span className="truncate font-medium">{one.pattern}</span>
+                <span className="truncate text-xs text-ink-2">{factsOf(one)}</span>
+              </span>
+              {troubles(one) > 0 && <Mark verdict="look" word={count(troubles(one), "note")} />}
+            </label>
+          </li>
+        ))}
+        {matching.length === 0 && filter && <li className="py-2 text-ink-2">No name is like “{filter}”.</li>}
+        {matching.length === 0 && !filter && <li className="py-2 text-ink-2">All of them are in groups.</li>}
+      </ul>
       {aside.length > 0 && (
-        <div className="flex flex-col gap-2 border-t border-line pt-3">
-          <ul aria-label="Set apart" className="flex flex-col gap-2">
+        <div className="order-2 flex flex-col gap-2 border-t border-line pt-3">
+          <ul aria-label="Groups" className="flex flex-col gap-2">
             {aside.map((group) => (
               <Apart
                 key={group.key}
@@ -160,7 +180,7 @@ export function Sorting({ report }: { report: ImportReport }) {
             ))}
           </ul>
           <Button look="strong" className="self-start" disabled={busy} onClick={() => void begin([])}>
-            Only {aside.length === 1 ? "what is" : `the ${aside.length}`} set apart
+            Import only the {count(aside.length, "group")}
           </Button>
         </div>
       )}

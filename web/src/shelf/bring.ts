@@ -194,10 +194,39 @@ async function settle(
     );
     if (report.sequences.length > 1 && report.project === null) {
       useBringing.setState({ sorting: { importId, report, files, refused } });
+      sessionStorage.setItem(UNSORTED, JSON.stringify({ importId, files, refused }));
       return null;
     }
   }
   return finish(importId, null, files, refused, queries, signal);
+}
+
+const UNSORTED = "jayflick-unsorted";
+
+/** Nothing of what was found is wanted. */
+export function dropSorting(): void {
+  sessionStorage.removeItem(UNSORTED);
+  useBringing.setState({ sorting: null });
+}
+
+/** What this window had still to sort when it was reloaded. */
+export async function resumeSorting(): Promise<void> {
+  const { sorting, progress } = useBringing.getState();
+  const text = sessionStorage.getItem(UNSORTED);
+  if (!text || sorting || progress) return;
+  try {
+    const { importId, files, refused } = JSON.parse(text) as {
+      importId: string;
+      files: number;
+      refused: FileTaken[];
+    };
+    const report = await data<ImportReport>(
+      api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } } }),
+    );
+    useBringing.setState({ sorting: { importId, report, files, refused } });
+  } catch {
+    sessionStorage.removeItem(UNSORTED); // it was finished elsewhere, or cleared away
+  }
 }
 
 /** Take what is wanted of the first clip that waits, or nothing; after the last one all goes on. */
@@ -292,7 +321,7 @@ export async function sort(choice: Choice, queries: QueryClient): Promise<Import
   if (!sorting) return null;
   try {
     const done = await finish(sorting.importId, choice, sorting.files, sorting.refused, queries);
-    useBringing.setState({ sorting: null });
+    dropSorting();
     return done;
   } catch (error) {
     fail(error);

@@ -21,7 +21,7 @@ from ..palette.histogram import EVERY, Histogram
 from ..palette.levels import EACH, FINE, SOFT
 from ..palette.nearest import Nearest
 from . import lzw
-from .writer import CLEAR, KEEP, Box, FrameBlock, colour_table_bits, write_gif
+from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, Box, FrameBlock, colour_table_bits, write_gif
 
 MOST_COLOURS = 255
 T = TypeVar("T")
@@ -133,7 +133,7 @@ class _Pending:
     indices: NDArray[np.uint8]
     canvas: NDArray[np.uint8]
     edges: Edges
-    disposal: int = KEEP
+    disposal: int = DO_NOT_DISPOSE
 
 
 def count_colours(frames: Frames, *, on_frame: Callable[[], None] = lambda: None) -> Histogram:
@@ -323,7 +323,7 @@ def encode_gif(
         return FrameBlock(box, frame.disposal, data)
 
     def clear_after(frame: _Pending, vanished: Edges) -> None:
-        frame.disposal = CLEAR
+        frame.disposal = RESTORE_TO_BACKGROUND
         frame.edges = _union(frame.edges, vanished)
 
     with _executor(frames, THREADS) as pool:

@@ -20,7 +20,7 @@ def _slot(table: NDArray[np.uint32], key: np.uint64) -> np.uint64:
 
 @compiled
 def _encode(
-    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], none: int, free: bool, size: int
+    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], transparent_index: int, free: bool, size: int
 ) -> NDArray[np.uint8]:
     height, width = wanted.shape
     out = np.empty(height * width * 2 + 64, np.uint8)
@@ -29,16 +29,16 @@ def _encode(
     # chain[n] is the code of n pixels that write nothing, for as many as the dictionary knows: still areas
     # are walked along it without looking anything up.
     chain = np.empty(4097, np.uint32)
-    chain[1] = none
+    chain[1] = transparent_index
     known = 1
     run = 0  # of such pixels in ``prefix``, 0 when it holds others
     # Unsigned throughout: an index that might be negative is checked on every use.
-    nothing, end, eight = np.uint64(none), np.uint64(width), np.uint64(8)
+    transparent, end, eight = np.uint64(transparent_index), np.uint64(width), np.uint64(8)
     clear = np.uint64(1 << size)
-    upcoming = clear + np.uint64(2)
-    bits = np.uint64(size + 1)
-    store = clear
-    held = bits
+    next_code = clear + np.uint64(2)
+    code_size = np.uint64(size + 1)
+    bit_buffer = clear
+    buffered = code_size
     length = np.uint64(0)
     prefix = np.uint64(0)
     started = False
@@ -57,18 +57,18 @@ def _encode(
             symbol = np.uint64(wanted[y, x])
             other = symbol
             if free and canvas[y, x] == wanted[y, x]:
-                symbol = nothing
+                symbol = transparent
             x += np.uint64(1)
             if not started:
                 started = True
                 prefix = symbol
-                run = 1 if free and symbol == nothing else 0
+                run = 1 if free and symbol == transparent else 0
                 continue
             place = _slot(table, (prefix << np.uint64(8)) | symbol)
             entry = table[place]
             if entry != _FREE:
                 prefix = np.uint64(entry & np.uint32(4095))
-                run = run + 1 if run > 0 and symbol == nothing else 0
+                run = run + 1 if run > 0 and symbol == transparent else 0
                 continue
             if other != symbol:
                 # The canvas already shows this colour: writing it again and writing nothing look the same,
@@ -78,58 +78,58 @@ def _encode(
                     prefix = np.uint64(entry & np.uint32(4095))
                     run = 0
                     continue
-            store |= prefix << held
-            held += bits
+            bit_buffer |= prefix << buffered
+            buffered += code_size
             # At most three bytes are full; all are written and as many kept, which spares a branch.
-            out[length] = np.uint8(store & np.uint64(255))
-            out[length + np.uint64(1)] = np.uint8((store >> eight) & np.uint64(255))
-            out[length + np.uint64(2)] = np.uint8((store >> np.uint64(16)) & np.uint64(255))
-            length += held >> np.uint64(3)
-            store >>= held & np.uint64(24)
-            held &= np.uint64(7)
-            if upcoming < np.uint64(4096):
+            out[length] = np.uint8(bit_buffer & np.uint64(255))
+            out[length + np.uint64(1)] = np.uint8((bit_buffer >> eight) & np.uint64(255))
+            out[length + np.uint64(2)] = np.uint8((bit_buffer >> np.uint64(16)) & np.uint64(255))
+            length += buffered >> np.uint64(3)
+            bit_buffer >>= buffered & np.uint64(24)
+            buffered &= np.uint64(7)
+            if next_code < np.uint64(4096):
                 key = (prefix << np.uint64(8)) | symbol
-                table[place] = np.uint32((key << np.uint64(12)) | upcoming)
-                if run > 0 and symbol == nothing:
+                table[place] = np.uint32((key << np.uint64(12)) | next_code)
+                if run > 0 and symbol == transparent:
                     known = run + 1
-                    chain[known] = upcoming
-                if upcoming == np.uint64(1) << bits:
-                    bits += np.uint64(1)
-                upcoming += np.uint64(1)
+                    chain[known] = next_code
+                if next_code == np.uint64(1) << code_size:
+                    code_size += np.uint64(1)
+                next_code += np.uint64(1)
             else:
-                store |= clear << held
-                held += bits
+                bit_buffer |= clear << buffered
+                buffered += code_size
                 table[:] = _FREE
                 known = 1
-                upcoming = clear + np.uint64(2)
-                bits = np.uint64(size + 1)
+                next_code = clear + np.uint64(2)
+                code_size = np.uint64(size + 1)
             prefix = symbol
-            run = 1 if free and symbol == nothing else 0
-    store |= prefix << held
-    held += bits
-    if upcoming == np.uint64(1) << bits and bits < np.uint64(12):
-        bits += np.uint64(1)
-    store |= (clear + np.uint64(1)) << held
-    held += bits
+            run = 1 if free and symbol == transparent else 0
+    bit_buffer |= prefix << buffered
+    buffered += code_size
+    if next_code == np.uint64(1) << code_size and code_size < np.uint64(12):
+        code_size += np.uint64(1)
+    bit_buffer |= (clear + np.uint64(1)) << buffered
+    buffered += code_size
     while True:
-        out[length] = np.uint8(store & np.uint64(255))
+        out[length] = np.uint8(bit_buffer & np.uint64(255))
         length += np.uint64(1)
-        store >>= eight
-        if held <= eight:
+        bit_buffer >>= eight
+        if buffered <= eight:
             break
-        held -= eight
+        buffered -= eight
     return out[:length].copy()
 
 
 def encode(
-    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], none: int, *, size: int, free: bool
+    wanted: NDArray[np.uint8], canvas: NDArray[np.uint8], transparent_index: int, *, size: int, free: bool
 ) -> NDArray[np.uint8]:
     """Code the palette indices ``wanted``, shape (height, width), as one LZW stream (bytes, not sub-blocks).
 
     ``size`` is the LZW minimum code size, 2 to 8. With ``free``, a pixel that ``canvas`` (same shape) shows
-    already may be coded either as itself or as ``none``, the transparent index, whichever codes shorter.
+    already may be coded either as itself or as the transparent index, whichever codes shorter.
     """
-    return _encode(wanted, canvas, none, free, size)
+    return _encode(wanted, canvas, transparent_index, free, size)
 
 
 @compiled
@@ -140,28 +140,28 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
     clear = 1 << size
     for i in range(clear):
         suffix[i] = i
-    upcoming = clear + 2
-    bits = size + 1
-    store = np.int64(0)
-    held = 0
+    next_code = clear + 2
+    code_size = size + 1
+    bit_buffer = np.int64(0)
+    buffered = 0
     last = -1
     first = np.uint8(0)
     place = 0
     at = 0
     total = out.shape[0]
     while True:
-        while held < bits:
+        while buffered < code_size:
             if at == data.shape[0]:
                 return place
-            store |= np.int64(data[at]) << held
+            bit_buffer |= np.int64(data[at]) << buffered
             at += 1
-            held += 8
-        code = store & ((1 << bits) - 1)
-        store >>= bits
-        held -= bits
+            buffered += 8
+        code = bit_buffer & ((1 << code_size) - 1)
+        bit_buffer >>= code_size
+        buffered -= code_size
         if code == clear:
-            upcoming = clear + 2
-            bits = size + 1
+            next_code = clear + 2
+            code_size = size + 1
             last = -1
             continue
         if code == clear + 1:
@@ -170,9 +170,9 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
             if code > clear:
                 return -1
             length = 1
-        elif code < upcoming:
+        elif code < next_code:
             length = run[code]
-        elif code == upcoming and upcoming < 4096:
+        elif code == next_code and next_code < 4096:
             length = run[last] + 1
         else:
             return -1
@@ -181,7 +181,7 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
         # A code is a run written backwards: its own symbol, then its prefix's, down to a single symbol.
         walk = code
         end = place + length - 1
-        if code == upcoming and last >= 0:
+        if code == next_code and last >= 0:
             out[end] = first
             end -= 1
             walk = last
@@ -190,13 +190,13 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
             walk = prefix[walk]
             end -= 1
         first = out[place]
-        if last >= 0 and upcoming < 4096:
-            prefix[upcoming] = last
-            suffix[upcoming] = first
-            run[upcoming] = run[last] + 1
-            upcoming += 1
-            if upcoming == (1 << bits) and bits < 12:
-                bits += 1
+        if last >= 0 and next_code < 4096:
+            prefix[next_code] = last
+            suffix[next_code] = first
+            run[next_code] = run[last] + 1
+            next_code += 1
+            if next_code == (1 << code_size) and code_size < 12:
+                code_size += 1
         last = code
         place += length
 

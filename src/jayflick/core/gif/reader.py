@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from ..compiled import compiled
 from ..errors import InputError
 from . import lzw
-from .writer import CLEAR, Box
+from .writer import RESTORE_TO_BACKGROUND, Box
 
-RESTORE = 3
+RESTORE_TO_PREVIOUS = 3
 MAX_PIXELS = 64_000_000
 MAX_FRAMES = 10_000
 LOOP_BLOCKS = (b"NETSCAPE2.0", b"ANIMEXTS1.0")
@@ -33,7 +33,7 @@ class GifFrame:
     transparent: int | None
     local_palette: NDArray[np.uint8] | None
     interlaced: bool
-    code_size: int
+    minimum_code_size: int
     data_at: int
     """Where its sub-blocks of picture data begin."""
     start: int
@@ -61,7 +61,9 @@ class Gif:
         _, _, width, height = frame.box
         try:
             flat = lzw.decode(
-                _joined(np.frombuffer(self.file, np.uint8), frame.data_at), frame.code_size, width * height
+                _joined(np.frombuffer(self.file, np.uint8), frame.data_at),
+                frame.minimum_code_size,
+                width * height,
             )
         except ValueError as broken:
             raise InputError(str(broken), file=name, remedy="bring an undamaged copy") from broken
@@ -79,14 +81,14 @@ class Gif:
         for frame in self.frames:
             left, top, width, height = frame.box
             area = opaque[top : top + height, left : left + width]
-            before = area.copy() if frame.disposal == RESTORE else None
+            before = area.copy() if frame.disposal == RESTORE_TO_PREVIOUS else None
             if frame.transparent is None:
                 area[:] = True
             elif not area.all():
                 area |= self.indices(frame, name=name) != frame.transparent
             if not opaque.all():
                 return True
-            if frame.disposal == CLEAR:
+            if frame.disposal == RESTORE_TO_BACKGROUND:
                 area[:] = False
             elif before is not None:
                 area[:] = before
@@ -100,7 +102,7 @@ class Gif:
         canvas = np.zeros((self.height, self.width, 4), np.uint8)
         for frame in self.frames:
             left, top, width, height = frame.box
-            before = canvas.copy() if frame.disposal == RESTORE else None
+            before = canvas.copy() if frame.disposal == RESTORE_TO_PREVIOUS else None
             table = np.zeros((256, 4), np.uint8)
             palette = frame.local_palette if frame.local_palette is not None else self.palette
             if palette is not None:
@@ -114,7 +116,7 @@ class Gif:
                 drawn = rows != frame.transparent
                 area[drawn] = table[rows[drawn]]
             yield canvas.copy()
-            if frame.disposal == CLEAR:
+            if frame.disposal == RESTORE_TO_BACKGROUND:
                 area[:] = 0
             elif before is not None:
                 canvas = before
@@ -242,7 +244,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
                     transparent=transparent,
                     local_palette=local,
                     interlaced=bool(image_flags & 0x40),
-                    code_size=size,
+                    minimum_code_size=size,
                     data_at=data_at,
                     start=begin,
                     stop=source.at,

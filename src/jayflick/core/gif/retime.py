@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from .reader import Gif
-from .writer import CLEAR, KEEP, repeat_block
+from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, repeat_block
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ def time_places(gif: Gif) -> TimePlaces:
     if len(delays) < len(gif.frames):
         raise ValueError("a frame has no control block to hold its delay")
     last = gif.frames[-1]
-    return TimePlaces(delays, gif.repeat_at, delays[-1] - 1 if last.disposal == CLEAR else None)
+    return TimePlaces(delays, gif.repeat_at, delays[-1] - 1 if last.disposal == RESTORE_TO_BACKGROUND else None)
 
 
 def with_time(file: bytes, places: TimePlaces, delays: Sequence[int], repeat: int) -> bytes:
@@ -41,7 +41,7 @@ def with_time(file: bytes, places: TimePlaces, delays: Sequence[int], repeat: in
     for at, delay in zip(places.delays, delays, strict=True):
         struct.pack_into("<H", result, at, delay)
     if repeat == 1 and places.cleared_at is not None:
-        result[places.cleared_at] = result[places.cleared_at] & ~(7 << 2) | KEEP << 2  # section 23
+        result[places.cleared_at] = result[places.cleared_at] & ~(7 << 2) | DO_NOT_DISPOSE << 2  # section 23
     start, stop = places.repeat
     result[start:stop] = repeat_block(repeat) if len(delays) > 1 else b""
     return bytes(result)

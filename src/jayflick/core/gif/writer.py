@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-KEEP, CLEAR = 1, 2
+DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND = 1, 2
 """Disposal methods (section 23): leave the frame in place; restore its box to the background."""
 
 Box = tuple[int, int, int, int]

@@ -125,7 +125,7 @@ def look_at(files: Sequence[Path], scratch: Path, cut: Cut = WHOLE) -> tuple[lis
             sha256 = hashlib.sha256(data if piece.data is None else piece.data).hexdigest()
             header = piece.header
             found = Found(
-                piece.name, header, None, piece.looks, piece.duration, piece.repeat, written=piece.written
+                piece.name, header, None, piece.fingerprint, piece.duration, piece.repeat, written=piece.written
             )
             size = header.width, header.height
             brought.append((found, FileFrame(place, piece.name, sha256, *size, header.transparent)))

@@ -11,8 +11,8 @@ from statistics import median
 from typing import Any
 
 from ..errors import InputError
+from ..pictures.fingerprint import Fingerprint
 from ..pictures.header import Header
-from ..pictures.looks import Looks
 from .names import labels_of, split_names, title_of
 
 MOST_NAMED = 1000
@@ -36,7 +36,7 @@ class Found:
     name: str
     header: Header | None
     error: InputError | None = None
-    looks: Looks | None = None
+    fingerprint: Fingerprint | None = None
     duration: int | None = None
     """How long it is shown, in flicks, when the file it was taken out of says so."""
     repeat: int | None = None
@@ -281,7 +281,7 @@ def _judged(sequence: Sequence, unreadable: list[Found], usual: tuple[int, int] 
                 "watch it, and turn it round if it does",
             )
         )
-    sequence.problems += _look_problems(readable)
+    sequence.problems += _pixel_problems(readable)
     notes = Counter(note for found in readable if found.header for note in found.header.notes)
     for note, times in notes.items():
         which = "all frames" if times == len(readable) else f"{times} of {len(readable)} frames"
@@ -301,14 +301,14 @@ def _written_backwards(readable: list[Found]) -> bool:
     return all(later <= earlier for earlier, later in itertools.pairwise(times))
 
 
-def _look_problems(readable: list[Found]) -> list[dict[str, Any]]:
+def _pixel_problems(readable: list[Found]) -> list[dict[str, Any]]:
     """What only the pixels tell: held pictures, a last frame that repeats the first, art that was cut off."""
-    looks = [found.looks for found in readable]
-    known = [look for look in looks if look is not None]
-    if len(known) < len(looks) or len(known) < 2:
+    prints = [found.fingerprint for found in readable]
+    known = [one for one in prints if one is not None]
+    if len(known) < len(prints) or len(known) < 2:
         return []
     problems = []
-    same = [i for i in range(1, len(known)) if known[i].shows_the_same(known[i - 1])]
+    same = [i for i in range(1, len(known)) if known[i].same_picture(known[i - 1])]
     if same:
         problems.append(
             _problem(

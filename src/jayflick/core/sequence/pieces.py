@@ -11,9 +11,9 @@ from PIL import Image
 
 from ..errors import InputError
 from ..pictures import clip
+from ..pictures.fingerprint import Fingerprint, fingerprint, reduced
 from ..pictures.header import Header
 from ..pictures.kinds import read_header, read_picture
-from ..pictures.looks import Looks, look, reduced
 from ..pictures.moving import open_moving
 from .archives import is_archive, members
 from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
@@ -36,7 +36,7 @@ class Piece:
     data: bytes | None
     """A frame taken out of a file, as PNG, or a file of an archive; ``None``: what was brought is the frame."""
     header: Header
-    looks: Looks
+    fingerprint: Fingerprint
     thumb: bytes
     """A small WebP."""
     duration: int | None = None
@@ -111,7 +111,7 @@ def _apart(
         name,
         data if packed else None,
         header,
-        look(picture, overview),
+        fingerprint(picture, overview),
         thumbnail(picture, overview),
         written=written,
     )
@@ -183,7 +183,7 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
                 f"{name}/{number:04}.png",
                 out.getvalue(),
                 Header(width, height, label, clear, notes=notes),
-                look(picture, overview),
+                fingerprint(picture, overview),
                 thumbnail(picture, overview),
                 times[number - 1] if times is not None else None,
                 moving.repeat,

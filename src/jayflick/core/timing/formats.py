@@ -8,9 +8,9 @@ from fractions import Fraction
 from .conform import GIF_FLOOR, conform
 from .flicks import HUNDREDTH, MILLISECOND, SECOND
 
-WEBP_FLOOR = 11
-"""The shortest duration, in ms, that browsers play as written; they replace shorter ones by 100 (common
-practice, no published source; from memory)."""
+BROWSER_FLOOR = 11
+"""The shortest duration of a WebP or APNG frame, in ms, that Chromium plays as written; it plays shorter ones as
+100 (no published source; measured in ``tests/e2e/test_delays.py``)."""
 FASTEST_VIDEO = 240
 """Frames a second up to which a clip takes a rate at which every delay is a whole number of frames."""
 USUAL_VIDEO = Fraction(60)
@@ -36,18 +36,20 @@ def gif(durations: Sequence[int]) -> Held:
 
 def webp(durations: Sequence[int]) -> Held:
     """Milliseconds (WebP container specification, ANMF chunk)."""
-    return Held("WebP", conform(durations, MILLISECOND, floor=WEBP_FLOOR), Fraction(1, 1000))
+    return Held("WebP", conform(durations, MILLISECOND, floor=BROWSER_FLOOR), Fraction(1, 1000))
 
 
 def apng(durations: Sequence[int]) -> Held:
     """One denominator for all delays: numerator and denominator have 16 bits (PNG third edition, fcTL chunk).
 
     Exact where a part of a second that all delays are whole numbers of fits; the finest that fits otherwise.
+    None is shorter than browsers play as written.
     """
     unit = Fraction(1, Fraction(math.gcd(*durations), SECOND).denominator)
     finest = min(65535, 65534 * SECOND // max(durations))  # one is left for rounding
     unit = max(unit, Fraction(1, max(finest, 1)))
-    return Held("APNG", conform(durations, unit * SECOND), unit)
+    floor = math.ceil(Fraction(BROWSER_FLOOR, 1000) / unit)
+    return Held("APNG", conform(durations, unit * SECOND, floor=floor), unit)
 
 
 def video(durations: Sequence[int]) -> Held:

@@ -34,15 +34,15 @@ class Seam:
     best: list[Closing]
 
 
-def find_seams(glances: NDArray[np.uint8], least: int, most: int = 6) -> Seam:
+def find_seams(previews: NDArray[np.uint8], least: int, most: int = 6) -> Seam:
     """Judge the loop of all frames, and find the ranges of at least ``least`` frames that close best.
 
-    ``glances``: each frame averaged down to a few thousand samples, shape (frames, samples); at least two. A
+    ``previews``: each frame averaged down to a few thousand samples, shape (frames, samples); at least two. A
     range closes well when the frame after its last one looks like its first, the frame before its first like
     its last, and the step between the two is as long as the steps beside it. Differences are root mean squares.
     """
-    count = len(glances)
-    far = _distances(glances)
+    count = len(previews)
+    far = _distances(previews)
     steps = np.append(np.diagonal(far, 1), far[-1, 0])
     moving = steps[:-1][steps[:-1] > 0]
     usual = float(np.median(moving)) if len(moving) else 0.0
@@ -65,9 +65,9 @@ def find_seams(glances: NDArray[np.uint8], least: int, most: int = 6) -> Seam:
     return Seam([float(step) for step in steps], usual, whole, best)
 
 
-def _distances(glances: NDArray[np.uint8]) -> NDArray[np.float32]:
+def _distances(previews: NDArray[np.uint8]) -> NDArray[np.float32]:
     """The root mean square difference of each frame to each, shape (frames, frames), to a tenth of a level."""
-    samples = glances.astype(np.float32)
+    samples = previews.astype(np.float32)
     samples -= samples.mean(axis=0)  # smaller numbers lose less when they are multiplied out
     squares = (samples**2).sum(axis=1)
     apart = squares[:, None] + squares[None, :] - 2 * (samples @ samples.T)

@@ -11,7 +11,7 @@ from starlette.types import Message, Receive
 
 from ...core.errors import InputError
 from ...core.pictures.clip import Cut
-from ...core.stages import stage_key
+from ...core.stages import cache_key
 from .. import frame_sets, imports, projects
 from ..intake import Intake
 from ..parts import WEBP, ImportId, Parts, Reading, Sha256, lasting
@@ -113,18 +113,18 @@ def get_clip_frame(
     def make() -> bytes:
         return service.decoders.glimpse(service.store.read(sha256), name, number).picture
 
-    data = service.stages.obtain("glimpse", stage_key("glimpse", 1, sha256, number), make)
+    data = service.stages.obtain("glimpse", cache_key("glimpse", 1, sha256, number), make)
     return lasting(data, "image/webp")
 
 
 @router.post("/{import_id}/clips/{sha256}")
-def take_clip(import_id: ImportId, sha256: Sha256, wish: TakeClip, service: Parts) -> FileTaken:
+def take_clip(import_id: ImportId, sha256: Sha256, request: TakeClip, service: Parts) -> FileTaken:
     """Take frames of a clip that waits into the import; taken again, they replace those taken before."""
     with service.sessions.begin() as session:
         name = imports.held_clip(session, import_id, sha256).name
         imports.forget(session, import_id, f"{name}/")
     intake = Intake(service, import_id)
-    cut = Cut(wish.first, wish.last, wish.step)
+    cut = Cut(request.first, request.last, request.step)
     taken = intake.take_clip(service.store.read(sha256), name, cut)
     intake.keep()
     return taken

@@ -12,7 +12,7 @@ from ...core.gif.reader import read_gif
 from ...core.gif.retime import retime
 from ...core.recipe import Recipe
 from ...core.render import Framed
-from ...core.stages import stage_key
+from ...core.stages import cache_key
 from ...core.timing.shots import Shot
 from ..errors import NotFound
 from ..models import Result, Revision
@@ -103,7 +103,7 @@ def get_played_frame(result_id: int, index: int, service: Parts, session: Readin
     result = _result(session, result_id)
 
     def key(number: int) -> str:
-        return stage_key("played", 1, result.sha256, number)
+        return cache_key("played", 1, result.sha256, number)
 
     def make() -> bytes:
         gif = read_gif(service.store.read(result.sha256))

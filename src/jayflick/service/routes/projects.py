@@ -13,7 +13,7 @@ from ..schemas import (
     FrameSetInfo,
     Join,
     PlanInfo,
-    PlanWish,
+    PlanRequest,
     ProjectCard,
     ProjectInfo,
     Rename,
@@ -93,9 +93,9 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
 
 
 @router.post("/{project_id}/plan")
-def plan_recipe(project_id: ProjectId, wish: PlanWish, session: Reading, service: Parts) -> PlanInfo:
+def plan_recipe(project_id: ProjectId, request: PlanRequest, session: Reading, service: Parts) -> PlanInfo:
     """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
-    return rhythms.plan(session, service.frames, project_id, wish)
+    return rhythms.plan(session, service.frames, project_id, request)
 
 
 @router.get("/{project_id}/seam")
@@ -150,10 +150,10 @@ def remove_project(project_id: ProjectId, service: Parts) -> None:
 
 
 @router.post("/{project_id}/split", status_code=201)
-def split_project(project_id: ProjectId, wish: Split, service: Parts) -> ProjectCard:
+def split_project(project_id: ProjectId, request: Split, service: Parts) -> ProjectCard:
     """Make another project of some of a project's frames. The project itself stays as it is."""
     with service.sessions.begin() as session:
-        made = frame_sets.split(session, project_id, wish.positions, service.results)
+        made = frame_sets.split(session, project_id, request.positions, service.results)
         shown = projects.card(session, made)
     service.changed(shown.id)
     return shown
@@ -180,7 +180,7 @@ def get_archive(
 
 
 @router.post("/{project_id}/renew")
-def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed:
+def renew_project(project_id: ProjectId, request: Renew, service: Parts) -> Renewed:
     """Lay the frames of an import over a project's.
 
     A frame that is there already, by its name, its content or its number, takes the place of the older one;
@@ -188,17 +188,17 @@ def renew_project(project_id: ProjectId, wish: Renew, service: Parts) -> Renewed
     """
     with service.sessions.begin() as session:
         done = frame_sets.renew(
-            session, project_id, wish.import_id, service.settings.most_files, service.results
+            session, project_id, request.import_id, service.settings.most_files, service.results
         )
     service.changed(project_id)
     return done
 
 
 @router.post("/{project_id}/join", response_model=ProjectInfo)
-def join_projects(project_id: ProjectId, wish: Join, service: Parts) -> Response:
+def join_projects(project_id: ProjectId, request: Join, service: Parts) -> Response:
     """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
     with service.sessions.begin() as session:
-        frame_sets.join(session, project_id, wish.project_id, service.settings.most_files, service.results)
+        frame_sets.join(session, project_id, request.project_id, service.settings.most_files, service.results)
     return _shown(service, project_id)
 
 

@@ -5,24 +5,24 @@ import tempfile
 from pathlib import Path
 
 
-def write_whole(path: Path, data: bytes, *, safe: bool = True) -> None:
+def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
     """Write ``data`` under a temporary name beside ``path``, then rename it: nobody ever meets half of it.
 
-    ``safe``: only return once file and name are on disk. ``OSError`` leaves nothing behind.
+    ``durable``: only return once file and name are on disk. ``OSError`` leaves nothing behind.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=".part-")
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
-            if safe:
+            if durable:
                 file.flush()
                 os.fsync(file.fileno())
         os.replace(name, path)
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
-    if safe:
+    if durable:
         directory = os.open(path.parent, os.O_RDONLY)
         try:
             os.fsync(directory)

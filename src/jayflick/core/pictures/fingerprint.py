@@ -9,8 +9,8 @@ from PIL import Image
 
 SIDE = 16
 """A signature has SIDE × SIDE samples."""
-GLANCE = 48
-"""Samples along the longer side of a glance."""
+PREVIEW = 48
+"""Samples along the longer side of a preview."""
 _LOOKED_AT = 300_000
 """About so many pixels are looked at for what shines through soft edges."""
 _SOFT = 24
@@ -23,7 +23,7 @@ _TOUCHED = 8
 
 
 @dataclass(frozen=True)
-class Looks:
+class Fingerprint:
     """A frame boiled down."""
 
     digest: str
@@ -37,11 +37,11 @@ class Looks:
     rim: str = ""
     """The colour that its soft edges seem to have been rendered over: ``black``, ``white`` or none."""
 
-    def shows_the_same(self, other: "Looks") -> bool:
+    def same_picture(self, other: "Fingerprint") -> bool:
         """Whether both are the same picture, pixel by pixel."""
         return self.digest == other.digest and self.signature == other.signature
 
-    def distance(self, other: "Looks") -> float:
+    def distance(self, other: "Fingerprint") -> float:
         """The mean difference of the two signatures, in levels."""
         mine = np.frombuffer(self.signature, np.uint8).astype(np.int16)
         theirs = np.frombuffer(other.signature, np.uint8).astype(np.int16)
@@ -54,15 +54,15 @@ def reduced(picture: NDArray[np.uint8], width: int, height: int) -> Image.Image:
     return image.reduce(max(1, min(image.width // width, image.height // height)))
 
 
-def glance(image: Image.Image) -> NDArray[np.uint8]:
-    """A picture averaged down to GLANCE samples a side at most, premultiplied RGBA, as one row of bytes."""
-    share = GLANCE / max(image.size)
+def preview(image: Image.Image) -> NDArray[np.uint8]:
+    """A picture averaged down to PREVIEW samples a side at most, premultiplied RGBA, as one row of bytes."""
+    share = PREVIEW / max(image.size)
     size = max(1, round(image.width * share)), max(1, round(image.height * share))
     small = image.convert("RGBA").convert("RGBa").resize(size, Image.Resampling.BOX)
     return np.asarray(small).reshape(-1)
 
 
-def look(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Looks:
+def fingerprint(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Fingerprint:
     """Boil a picture down; straight RGBA, shape (height, width, 4). ``overview``: it :func:`reduced`."""
     small = overview or reduced(picture, 4 * SIDE, 4 * SIDE)
     pixels = np.ascontiguousarray(picture).data
@@ -72,7 +72,7 @@ def look(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Loo
     cut = bool(edge >= _TOUCHED and small.getchannel("A").histogram()[0:_TOUCHED] != [0] * _TOUCHED)
     rim = _rim(picture) if small.getchannel("A").getextrema() != (255, 255) else ""
     signature = small.convert("RGBa").resize((SIDE, SIDE), Image.Resampling.BOX)
-    return Looks(digest, signature.tobytes(), cut, rim)
+    return Fingerprint(digest, signature.tobytes(), cut, rim)
 
 
 def _rim(picture: NDArray[np.uint8]) -> str:
