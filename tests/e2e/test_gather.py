@@ -9,7 +9,7 @@ from playwright.sync_api import Locator, Route, expect
 
 from jayflick.demo import DEMO, png
 from jayflick.demo.kite import draw_kite
-from tests.e2e.conftest import Desk, drop
+from tests.e2e.conftest import Desk, drop, until
 
 FILES = {project.folder: project.files for project in DEMO}
 
@@ -233,9 +233,21 @@ def test_a_clip_is_cut_and_thinned_before_it_comes_in(desk: Desk, tmp_path: Path
         for _ in range(6):
             page.keyboard.press("ArrowLeft")
         page.keyboard.press("o")
+    cut.get_by_role("img", name=re.compile("of the clip$")).hover()
+    cut.get_by_role("button", name="Play what is taken").click()
+    seen = {cut.get_by_role("img", name=re.compile("of the clip$")).get_attribute("alt") for _ in range(1)}
+
+    def played() -> bool:
+        seen.add(cut.get_by_role("img", name=re.compile("of the clip$")).get_attribute("alt"))
+        return len(seen) >= 4
+
+    until(played)  # round and round between its ends
+    cut.get_by_role("button", name="Pause").click()
+    assert all(7 <= int((alt or "Frame 0").split()[1]) <= 30 for alt in seen)
     thin = cut.get_by_role("textbox", name="One frame in")
     thin.fill("3")
     thin.press("Enter")
+    expect(cut.get_by_role("textbox", name="Frames a second")).to_have_value("8")
     expect(cut).to_contain_text("8 a second")
     expect(cut).to_contain_text("1.00 s long")
     cut.get_by_role("button", name="Bring in 8 frames").click()

@@ -9,20 +9,26 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pymysql
 import pytest
 
 from jayflick.service.app import create_app
+from jayflick.service.database import make_engine, make_sessions
+from jayflick.service.events import Hub
+from jayflick.service.jobs import MOST_ATTEMPTS, JobRunner
 from jayflick.service.leftovers import clear
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.migration import migrate
+from jayflick.service.models import Job, Project, Revision
 from jayflick.service.settings import Settings
+from jayflick.service.worker import Place
 from tests.conftest import moving_square
 from tests.prepared import copy_empty
 from tests.server import Server, until
@@ -186,6 +192,37 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer
     migrate(server.url)
     yield server
     server.stop()
+
+
+class _Endless(Executor):
+    """Takes what it is given and never gets done with it."""
+
+    def submit(self, function: Callable[..., Any], /, *args: Any, **options: Any) -> "Future[Any]":
+        return Future()
+
+
+def test_orderly_restarts_never_fail_a_job(database: PrivateServer, tmp_path: Path) -> None:
+    sessions = make_sessions(make_engine(database.url))
+    with sessions.begin() as session:
+        session.add(Project(id="f" * 32, name="Wake"))
+        session.flush()
+        session.add(Revision(id=77, project_id="f" * 32, label="", recipe={}))
+        session.flush()
+        session.add(Job(id=77, project_id="f" * 32, revision_id=77, output_id="page"))
+    place = Place(database.url, tmp_path, tmp_path)
+
+    def state() -> tuple[str, int]:
+        with sessions() as session:
+            job = session.get_one(Job, 77)
+            return job.state, job.attempts
+
+    for _ in range(2 * MOST_ATTEMPTS):
+        runner = JobRunner(sessions, place, Hub(), 1, lambda workers: _Endless())
+        runner.start()
+        until(lambda: state() == ("running", 1), 10)
+        runner.stop()
+    with sessions.begin() as session:
+        session.delete(session.get_one(Project, "f" * 32))
 
 
 def test_an_import_that_nobody_finished_is_cleared_away_and_nothing_else(

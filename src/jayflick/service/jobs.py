@@ -8,7 +8,7 @@ from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -54,7 +54,9 @@ class JobRunner:
     def start(self) -> None:
         """Take up again what an earlier run left unfinished, then begin."""
         with self._sessions.begin() as session:
-            session.execute(update(Job).where(Job.state == "running").values(state="queued"))
+            # A stop is not the job's fault: only a worker that dies with it counts as a failed attempt.
+            again = {"state": "queued", "attempts": func.greatest(Job.attempts - 1, 0)}
+            session.execute(update(Job).where(Job.state == "running").values(again))
         self._executor = self._make_executor(self._workers)
         for _ in range(self._workers):
             self._executor.submit(int)  # nothing to do: only brings a worker up before it is needed

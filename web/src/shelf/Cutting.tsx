@@ -1,11 +1,12 @@
 // A clip that came: where it begins and ends is found frame by frame, and it is thinned, before any of it is taken.
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Pause, Play } from "lucide-react";
 import { useDeferredValue, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { useNavigate } from "react-router";
 import { api, clipFrameUrl, data, type ClipInfo, type Limits } from "../api/client";
 import { count, withEnd } from "../format";
-import { Button, Mark, NumberField, Row } from "../ui/controls";
+import { Button, IconButton, Mark, NumberField, Row } from "../ui/controls";
 import { follow } from "../ui/drag";
 import { cutClip, useBringing } from "./bring";
 
@@ -16,6 +17,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
   const navigate = useNavigate();
   const busy = useBringing((state) => state.progress !== null);
   const [at, setAt] = useState(1);
+  const [playing, setPlaying] = useState(false);
   const [cut, setCut] = useState({ first: 1, last: clip.count });
   const { first, last } = cut;
   const [step, setStep] = useState(1);
@@ -32,17 +34,23 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
     void cutClip(wish, queries).then((done) => {
       if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
     });
-  const look = (number: number) => setAt(Math.min(clip.count, Math.max(1, number)));
+  const look = (number: number) => {
+    setPlaying(false);
+    setAt(Math.min(clip.count, Math.max(1, number)));
+  };
+  useLoop(playing, importId, clip, { ...cut, step }, setAt);
   const begin = (at: number) => setCut(withEnd(cut, "first", at));
   const end = (at: number) => setCut(withEnd(cut, "last", at));
   const onKey = (event: KeyboardEvent) => {
     if (event.target instanceof HTMLInputElement) return;
+    if (event.key === " " && event.target instanceof HTMLButtonElement) return;
     const jump = event.shiftKey ? 10 : 1;
     const keys: Record<string, () => void> = {
       ArrowLeft: () => look(at - jump),
       ArrowRight: () => look(at + jump),
       Home: () => look(1),
       End: () => look(clip.count),
+      " ": () => setPlaying(!playing),
       i: () => begin(at),
       o: () => end(at),
     };
@@ -67,9 +75,17 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
         {others > 0 && <span className="text-ink-2">{count(others, "clip")} after this</span>}
       </div>
       <div className="grid grid-cols-[400px_1fr] gap-6">
-        <Picture importId={importId} clip={clip} number={at} />
+        <Picture importId={importId} clip={clip} number={at} playing={playing} />
         <div className="flex flex-col gap-2.5">
-          <Row label="Looking at">
+          <Row label="Frame">
+            <IconButton
+              tip={playing ? "Pause" : "Play what is taken"}
+              keys="Space"
+              look="strong"
+              onClick={() => setPlaying(!playing)}
+            >
+              {playing ? <Pause size={14} fill="currentColor" /> : <Play size={14} fill="currentColor" />}
+            </IconButton>
             <NumberField label="Frame on show" value={at} min={1} max={clip.count} onCommit={look} />
             <span className="text-ink-2">
               of {clip.count}, at {seconds(at).toFixed(2)} s
@@ -102,13 +118,22 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             <span className="text-ink-2">one in</span>
             <NumberField label="One frame in" value={step} min={1} max={1000} onCommit={setStep} />
             {clip.rate !== null && (
-              <span className="text-ink-2">
-                {step === 1 ? "all of them" : `${Number((clip.rate / step).toFixed(2))} a second`}
-              </span>
+              <>
+                <span className="text-ink-2">or to about</span>
+                <NumberField
+                  label="Frames a second"
+                  value={Math.max(1, Math.round(clip.rate / step))}
+                  min={1}
+                  max={Math.max(1, Math.round(clip.rate))}
+                  onCommit={(rate) => setStep(Math.max(1, Math.round((clip.rate ?? rate) / rate)))}
+                />
+                <span className="text-ink-2">fps: {Number((clip.rate / step).toFixed(2))} a second</span>
+              </>
             )}
           </Row>
           <p className="text-xs text-ink-2">
-            ← → step through it, with Shift by ten; I begins and O ends it at the frame on show.
+            Space plays what is taken, in a loop. ← → step, with Shift by ten; I begins and O ends it at the
+            frame on show.
           </p>
           <div className="mt-auto flex flex-wrap items-center gap-1.5">
             <Button look="strong" disabled={busy || taken > most} onClick={() => take({ first, last, step })}>
@@ -137,8 +162,58 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
   );
 }
 
+/** Plays what is taken of a clip over and over at its own pace; a frame that has not come yet is waited for. */
+function useLoop(
+  playing: boolean,
+  importId: string,
+  clip: ClipInfo,
+  { first, last, step }: { first: number; last: number; step: number },
+  show: (number: number) => void,
+): void {
+  const each = (clip.duration_ms / clip.count) * step;
+  useEffect(() => {
+    if (!playing) return;
+    const numbers = Array.from({ length: Math.floor((last - first) / step) + 1 }, (_, i) => first + i * step);
+    const ready = new Map<number, Promise<void>>();
+    const ask = (number: number | undefined) => {
+      if (number === undefined || ready.has(number)) return;
+      const image = new Image();
+      image.src = clipFrameUrl(importId, clip.sha256, number);
+      ready.set(
+        number,
+        image.decode().catch(() => undefined),
+      );
+    };
+    const stopped = new AbortController();
+    const { signal } = stopped;
+    const play = async () => {
+      for (let due = performance.now(), at = 0; ; at = (at + 1) % numbers.length) {
+        const number = numbers[at] ?? first;
+        for (let ahead = 0; ahead < 4; ahead += 1) ask(numbers[(at + ahead) % numbers.length]);
+        await ready.get(number);
+        await new Promise((resolve) => setTimeout(resolve, Math.max(0, due - performance.now())));
+        due = Math.max(due, performance.now()) + each;
+        if (signal.aborted) return;
+        show(number);
+      }
+    };
+    void play();
+    return () => stopped.abort();
+  }, [playing, importId, clip.sha256, first, last, step, each, show]);
+}
+
 /** The frame on show; while the next one is fetched the last one stays. */
-function Picture({ importId, clip, number }: { importId: string; clip: ClipInfo; number: number }) {
+function Picture({
+  importId,
+  clip,
+  number,
+  playing,
+}: {
+  importId: string;
+  clip: ClipInfo;
+  number: number;
+  playing: boolean;
+}) {
   const box = useRef<HTMLElement>(null);
   useEffect(() => box.current?.focus({ preventScroll: true }), []);
   const wanted = useDeferredValue(number);
@@ -146,19 +221,22 @@ function Picture({ importId, clip, number }: { importId: string; clip: ClipInfo;
   useEffect(() => {
     let over = false;
     // A control that moves asks for many; only where it rests for a moment is one fetched.
-    const timer = setTimeout(() => {
-      const image = new Image();
-      image.src = clipFrameUrl(importId, clip.sha256, wanted);
-      image
-        .decode()
-        .then(() => !over && setShown(wanted))
-        .catch(() => undefined);
-    }, 60);
+    const timer = setTimeout(
+      () => {
+        const image = new Image();
+        image.src = clipFrameUrl(importId, clip.sha256, wanted);
+        image
+          .decode()
+          .then(() => !over && setShown(wanted))
+          .catch(() => undefined);
+      },
+      playing ? 0 : 60,
+    );
     return () => {
       over = true;
       clearTimeout(timer);
     };
-  }, [importId, clip.sha256, wanted]);
+  }, [importId, clip.sha256, wanted, playing]);
   return (
     <figure
       ref={box}
@@ -169,7 +247,7 @@ function Picture({ importId, clip, number }: { importId: string; clip: ClipInfo;
       <img
         src={clipFrameUrl(importId, clip.sha256, shown)}
         alt={`Frame ${shown} of the clip`}
-        className={`max-h-full max-w-full ${shown === number ? "" : "opacity-60"}`}
+        className={`max-h-full max-w-full ${shown === number || playing ? "" : "opacity-60"}`}
       />
     </figure>
   );

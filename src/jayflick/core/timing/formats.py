@@ -9,8 +9,8 @@ from .conform import GIF_FLOOR, conform
 from .flicks import HUNDREDTH, MILLISECOND, SECOND
 
 BROWSER_FLOOR = 11
-"""The shortest duration of a WebP or APNG frame, in ms, that Chromium plays as written; it plays shorter ones as
-100 (no published source; measured in ``tests/e2e/test_delays.py``)."""
+"""The shortest duration of a WebP or APNG frame, in ms, that Chromium plays as written; shorter ones take 100
+(no published source; measured in ``tests/e2e/test_delays.py``)."""
 FASTEST_VIDEO = 240
 """Frames a second up to which a clip takes a rate at which every delay is a whole number of frames."""
 USUAL_VIDEO = Fraction(60)
@@ -47,8 +47,11 @@ def apng(durations: Sequence[int]) -> Held:
     """
     unit = Fraction(1, Fraction(math.gcd(*durations), SECOND).denominator)
     finest = min(65535, 65534 * SECOND // max(durations))  # one is left for rounding
+    least = Fraction(BROWSER_FLOOR, 1000)
+    if min(durations) < least * SECOND:  # what is lengthened should not be by more than it must
+        unit = Fraction(0)
     unit = max(unit, Fraction(1, max(finest, 1)))
-    floor = math.ceil(Fraction(BROWSER_FLOOR, 1000) / unit)
+    floor = math.ceil(least / unit)
     return Held("APNG", conform(durations, unit * SECOND, floor=floor), unit)
 
 
