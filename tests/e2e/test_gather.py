@@ -248,7 +248,7 @@ def test_a_clip_is_cut_and_thinned_before_it_comes_in(desk: Desk, tmp_path: Path
     thin.fill("3")
     thin.press("Enter")
     expect(cut.get_by_role("textbox", name="Frames a second")).to_have_value("8")
-    expect(cut).to_contain_text("8 a second")
+    expect(cut).to_contain_text("fps, exactly 8")
     expect(cut).to_contain_text("1.00 s long")
     cut.get_by_role("button", name="Bring in 8 frames").click()
     expect(page.get_by_role("textbox", name="Project name")).to_have_value(re.compile(r"^Wake( \d+)?$"))

@@ -127,7 +127,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
                   max={Math.max(1, Math.round(clip.rate))}
                   onCommit={(rate) => setStep(Math.max(1, Math.round((clip.rate ?? rate) / rate)))}
                 />
-                <span className="text-ink-2">fps: {Number((clip.rate / step).toFixed(2))} a second</span>
+                <span className="text-ink-2">fps, exactly {Number((clip.rate / step).toFixed(3))}</span>
               </>
             )}
           </Row>

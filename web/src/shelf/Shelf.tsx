@@ -302,13 +302,13 @@ function DropTicket() {
           </div>
         ) : cutting ? (
           <>
-            <h3 className="font-semibold">{cutting.clips.length === 1 ? "A clip came" : "Clips came"}</h3>
+            <h3 className="font-semibold">{cutting.clips.length === 1 ? "Clip received" : "Clips received"}</h3>
             <p className="text-ink-2">Choose below which of its frames are brought in.</p>
             <Refused files={cutting.refused} />
           </>
         ) : sorting ? (
           <>
-            <h3 className="font-semibold">All here</h3>
+            <h3 className="font-semibold">Imported</h3>
             <p className="text-ink-2">
               {count(sorting.report.sequences.length, "sequence")} in one drop: choose below what becomes of
               them.

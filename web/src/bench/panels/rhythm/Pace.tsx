@@ -147,7 +147,7 @@ export function PacePart({ bench, result }: PanelProps) {
           onCommit={(speed) => speed && set(`Speed to ${speed} %`, { speed, length: null })}
           className="w-[56px] text-right"
         />
-        <span className="text-ink-2">% or duration</span>
+        <span className="text-ink-2">% or lasting</span>
         <TextField
           label="Duration"
           value={rhythm.length === null ? "" : `${Number((rhythm.length / FLICKS).toFixed(4))} s`}
