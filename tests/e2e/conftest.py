@@ -11,7 +11,7 @@ from urllib.parse import urlsplit
 import numpy as np
 import pytest
 from numpy.typing import NDArray
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
 
 from tests.prepared import copy_demo
 from tests.server import Server
@@ -124,20 +124,20 @@ def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
     assert [text for text in opened.trouble if not any(part in text for part in opened.forgiven)] == []
 
 
-def drop(page: Page, paths: list[Path]) -> None:
-    """Drop files or folders on the page as a hand does."""
+def drop(page: Page, paths: list[Path], *, taken: Locator | None = None) -> None:
+    """Drop files or folders on the page as a hand does; ``taken``: what is there once they were."""
     session = page.context.new_cdp_session(page)
     data = {"items": [], "files": [str(path) for path in paths], "dragOperationsMask": 1}
 
     def send(kind: str) -> None:
         session.send("Input.dispatchDragEvent", {"type": kind, "x": 600, "y": 400, "data": data})
 
-    taken = page.get_by_text("Let go to bring the frames in")
+    over = page.get_by_text("Let go to bring the frames in")
     idle = page.get_by_text("Nothing dropped yet")
 
     def hovered() -> bool:
         send("dragOver")  # a hand keeps moving until it sees that it can let go
-        return taken.is_visible()
+        return over.is_visible()
 
     for _ in range(4):  # on a busy machine the browser now and then takes a drop for one that was called off
         send("dragEnter")
@@ -145,7 +145,10 @@ def drop(page: Page, paths: list[Path]) -> None:
         for kind in ("dragOver", "drop"):  # the page has said by now that it takes the drop
             send(kind)
         with contextlib.suppress(AssertionError):
-            expect(idle).to_be_hidden(timeout=3000)
+            if taken is not None:
+                expect(taken).to_be_visible(timeout=3000)
+            else:
+                expect(idle).to_be_hidden(timeout=3000)
             return
     raise AssertionError("the drop was not taken")
 

@@ -276,3 +276,72 @@ def test_a_change_made_while_an_undo_is_on_its_way_comes_after_it(desk: Desk) ->
     for _ in range(2):
         page.get_by_role("button", name="Undo").click()
     desk.settled()
+
+
+def test_what_a_field_cannot_take_stays_in_it_with_why(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    page.keyboard.press("r")
+    panel = page.get_by_role("region", name="Rhythm controls")
+    panel.get_by_role("radio", name="Delays").click()
+    before = page.url
+    for text in ("abc", "-3", "0"):
+        field = panel.get_by_role("textbox", name="Delay to set")
+        field.fill(text)
+        field.press("Enter")
+        expect(field).to_have_value(text)
+        expect(field).to_have_attribute("aria-invalid", "true")
+        expect(page.get_by_role("tooltip").filter(has_text=f"“{text}” is not taken")).to_contain_text(
+            "40ms, 4cs"
+        )
+    panel.get_by_role("heading", name="Rhythm").click()
+    expect(field).to_have_value("0")  # leaving it loses nothing
+    field.press("Escape")
+    expect(field).to_have_value("")
+    page.keyboard.press("h")
+    name = page.get_by_role("textbox", name="File name")
+    name.fill("a/b")
+    name.press("Enter")
+    expect(name).to_have_value("a/b")
+    expect(name).to_have_attribute("aria-invalid", "true")
+    name.press("Escape")
+    expect(name).to_have_value("tern.gif")
+    assert page.url == before
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()  # nothing was changed
+
+
+def test_a_bench_is_found_as_it_was_left(desk: Desk) -> None:
+    desk.open("Pier bell")  # faster than a GIF can be: it opens where that is said
+    page = desk.page
+    expect(cell(desk, "Rhythm")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("f")
+    page.get_by_role("option", name=re.compile("^Frame 7,")).click()
+    page.keyboard.press("+")
+    page.reload()
+    expect(cell(desk, "Framing")).to_have_attribute("aria-selected", "true")
+    expect(page.get_by_role("slider", name="Playhead")).to_have_attribute("aria-valuenow", "7")
+    expect(page.get_by_role("status", name="Selection")).to_contain_text("1 selected")
+    page.keyboard.press("0")
+    expect(page.get_by_role("note", name="File on show")).to_have_text("file 7")
+    page.keyboard.press("Escape")
+
+
+def test_changes_that_a_closed_page_could_not_save_are_offered_again(desk: Desk) -> None:
+    desk.forgiven += ["ERR_FAILED", "Failed to load resource"]
+    desk.open("Tern in flight")
+    page = desk.page
+    page.route("**/recipe", lambda route: route.abort())
+    page.keyboard.press("t")
+    page.get_by_role("textbox", name="Colours, number").fill("24")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status", name="Saving")).to_contain_text("Not saved yet")
+    address = page.url
+    page.close()  # as if it had crashed: nobody is asked
+    page = desk.page = desk.context.new_page()
+    page.goto(address)
+    page.get_by_role("button", name="Apply it").click()
+    expect(cell(desk, "Tuning")).to_contain_text("24 colours")
+    desk.settled()
+    page.keyboard.press("Control+z")
+    expect(cell(desk, "Tuning")).to_contain_text("64 colours")
+    desk.settled()

@@ -9,6 +9,7 @@ from playwright.sync_api import Locator, Route, expect
 
 from jayflick.demo import DEMO, png
 from jayflick.demo.kite import draw_kite
+from tests.conftest import moving_square, save_frames
 from tests.e2e.conftest import Desk, drop, until
 
 FILES = {project.folder: project.files for project in DEMO}
@@ -386,3 +387,27 @@ def test_a_newer_render_takes_the_old_ones_place_and_edits_stay(desk: Desk, tmp_
     expect(cell).to_contain_text("18 frames")
     page.keyboard.press("c")
     desk.settled()
+
+
+def test_frames_dropped_on_an_open_project_are_asked_about(desk: Desk, tmp_path: Path) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    more = save_frames(tmp_path / "more", moving_square(3, 256, 256), "more_{}.png")
+    asked = page.get_by_role("dialog", name="What to do with the dropped files")
+    drop(page, more, taken=asked)
+    expect(asked).to_contain_text("3 files dropped on “Tern in flight”")
+    page.keyboard.press("Escape")
+    expect(asked).to_be_hidden()
+    cell, _ = gathered(desk)
+    expect(cell).to_contain_text("24 frames")
+    drop(page, more, taken=asked)
+    asked.get_by_role("button", name="Append").click()
+    expect(cell).to_contain_text("27 frames")
+    expect(page.get_by_role("textbox", name="Project name")).to_have_value("Tern in flight")
+    desk.settled()
+    page.get_by_role("button", name="Undo").click()
+    expect(cell).to_contain_text("24 frames")
+    desk.settled()
+    assert not any(
+        card["name"].startswith("More") for card in page.request.get(f"{desk.base}/api/projects").json()
+    )
