@@ -338,6 +338,14 @@ def test_changes_that_a_closed_page_could_not_save_are_offered_again(desk: Desk)
     address = page.url
     page.close()  # as if it had crashed: nobody is asked
     page = desk.page = desk.context.new_page()
+    desk.open("Dusk lamp")  # what is done to another project meanwhile takes nothing away
+    page.get_by_role("textbox", name="Project name").focus()
+    page.keyboard.press("Escape")
+    page.keyboard.press("r")
+    page.get_by_role("button", name="25 fps").click()
+    desk.settled()
+    page.get_by_role("button", name="Undo").click()
+    desk.settled()
     page.goto(address)
     page.get_by_role("button", name="Apply it").click()
     expect(cell(desk, "Tuning")).to_contain_text("24 colours")

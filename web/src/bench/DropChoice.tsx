@@ -78,7 +78,7 @@ export function DropChoice({ bench }: { bench: Bench }) {
     <div
       role="dialog"
       aria-label="What to do with the dropped files"
-      className="fixed top-[132px] left-1/2 z-40 flex w-[460px] -translate-x-[75%] flex-col gap-2.5 rounded-[12px] border border-jay bg-card p-4 shadow-xl"
+      className="fixed top-[148px] left-1/2 z-40 flex w-[460px] -translate-x-[75%] flex-col gap-2.5 rounded-[12px] border border-jay bg-card p-4 shadow-xl"
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === "Escape") over();

@@ -29,7 +29,7 @@ interface Edit {
 interface Edits {
   waiting: Edit[];
   sending: boolean;
-  /** Why the waiting edits are Not saved yet, when the service cannot be reached. */
+  /** Why the waiting edits are not saved yet, when the service cannot be reached. */
   held: string;
   /** Steps asked for, and how many of them are over: edits and steps go their way in the order they were made. */
   asked: number;
@@ -138,37 +138,29 @@ export async function send(now: boolean): Promise<void> {
 
 function done(batch: Edit[]): void {
   useEdits.setState(({ waiting }) => ({ waiting: waiting.filter((edit) => !batch.includes(edit)), held: "" }));
-  keepUnsent();
+  for (const project of new Set(batch.map((edit) => edit.project))) keepUnsent(project);
 }
 
-/** What was Not saved yet when the page went, as it would be now. */
+/** What was not saved yet when the page went, as it would be now. */
 export interface Unsent {
-  project: string;
   base: number;
   label: string;
   recipe: Recipe;
-  at: number;
 }
 
-const UNSENT = "jayflick-unsent";
+const unsentKey = (project: string) => `jayflick-unsent-${project}`;
 
-/** Changes that wait are also written down here, where a crash of the page cannot reach them. */
-function keepUnsent(): void {
-  const { waiting } = useEdits.getState();
-  const last = waiting.at(-1);
-  const known = last && cached(last.project);
+/** A project's changes that wait are also written down, where a crash of the page cannot reach them. */
+function keepUnsent(project: string): void {
+  const mine = useEdits.getState().waiting.filter((edit) => edit.project === project);
+  const last = mine.at(-1);
+  const known = cached(project);
   try {
-    if (!last || !known) localStorage.removeItem(UNSENT);
+    if (!last || !known) localStorage.removeItem(unsentKey(project));
     else {
-      const recipe = waiting.filter((edit) => edit.project === last.project).reduce(applied, known.recipe);
-      const kept: Unsent = {
-        project: last.project,
-        base: known.revision.id,
-        label: last.label,
-        recipe,
-        at: Date.now(),
-      };
-      localStorage.setItem(UNSENT, JSON.stringify(kept));
+      const recipe = mine.reduce(applied, known.recipe);
+      const kept: Unsent = { base: known.revision.id, label: last.label, recipe };
+      localStorage.setItem(unsentKey(project), JSON.stringify(kept));
     }
   } catch {
     // Without room, or without leave, there is no second copy; the first is on its way.
@@ -178,9 +170,8 @@ function keepUnsent(): void {
 /** What an earlier page left unsaved, once: it is either taken up again or gone. */
 export function takeUnsent(project: string): Unsent | null {
   try {
-    const unsent = JSON.parse(localStorage.getItem(UNSENT) ?? "null") as Unsent | null;
-    if (unsent?.project !== project) return null;
-    localStorage.removeItem(UNSENT);
+    const unsent = JSON.parse(localStorage.getItem(unsentKey(project)) ?? "null") as Unsent | null;
+    localStorage.removeItem(unsentKey(project));
     return unsent;
   } catch {
     return null;
@@ -198,7 +189,7 @@ function newest(answer: Project): Project {
 
 function queue(edit: Omit<Edit, "after">): void {
   useEdits.setState(({ waiting, asked }) => ({ waiting: [...waiting, { ...edit, after: asked }] }));
-  keepUnsent();
+  keepUnsent(edit.project);
   if (edit.gesture) soon(20);
   else void send(true);
 }
