@@ -7,10 +7,13 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import httpx
+
+from jayflick.service.mariadb import die_with_parent
 
 
 @dataclass
@@ -23,12 +26,22 @@ class Server:
     base: str = ""
 
     def start(self, *options: str) -> "Server":
+        """Begin to start, and wait until it answers."""
+        self.launch(*options)
+        return self.ready()
+
+    def launch(self, *options: str) -> None:
+        """Begin to start. It ends when the thread that called this does, however that ends."""
         self.process = subprocess.Popen(
             [sys.executable, "-m", "jayflick.service", "--data", self.data, "--port", "0", *options],
             stdout=subprocess.PIPE,
             text=True,
             env={**os.environ, **self.environment},
+            preexec_fn=partial(die_with_parent, os.getpid()),
         )
+
+    def ready(self) -> "Server":
+        assert self.process is not None
         assert self.process.stdout is not None
         for line in self.process.stdout:
             if "ready at " in line:

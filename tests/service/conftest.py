@@ -2,14 +2,22 @@
 
 import signal
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from io import BytesIO
+from threading import Thread
 from typing import Any
 
 import httpx
 import numpy as np
 import pytest
+import uvicorn
 from PIL import Image
 
+from jayflick.service.app import create_app
+from jayflick.service.bounds import PatientProtocol
+from jayflick.service.mariadb import PrivateServer
+from jayflick.service.parts import Service
+from jayflick.service.settings import Settings
 from tests.conftest import Pictures, moving_square
 from tests.prepared import copy_empty
 from tests.server import Server, until
@@ -21,6 +29,33 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     running = Server(data, {"JAYFLICK_MOST_FILES": "40"}).start("--no-demo")
     yield running
     assert running.stop() in (0, -signal.SIGTERM)
+
+
+@pytest.fixture(scope="session")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
+    """A database with its tables, and no service."""
+    server = PrivateServer(copy_empty(tmp_path_factory.mktemp("database")) / "database")
+    server.start()
+    yield server
+    server.stop()
+
+
+@contextmanager
+def serving(settings: Settings) -> Iterator[tuple[httpx.Client, Service]]:
+    """A service in this process, asked by HTTP, and its parts."""
+    app = create_app(settings)
+    config = uvicorn.Config(app, port=0, log_level="error", timeout_graceful_shutdown=3, http=PatientProtocol)
+    server = uvicorn.Server(config)
+    thread = Thread(target=server.run)
+    thread.start()
+    try:
+        until(lambda: server.started or not thread.is_alive())
+        port = server.servers[0].sockets[0].getsockname()[1]
+        with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=30) as opened:
+            yield opened, app.state.service
+    finally:
+        server.should_exit = True
+        thread.join()
 
 
 @pytest.fixture

@@ -37,10 +37,14 @@ def test_frames_become_a_project_with_a_real_output(client: httpx.Client) -> Non
     assert (card["name"], card["frames"], card["width"], card["height"]) == ("Gull fly", 12, 48, 32)
     assert bench(client, card["id"])["report"]["missing"] == []
     result = finished(client, card["id"])
-    answer = client.get(f"/api/results/{result['id']}/file?download=true")
+    address = f"/api/results/{result['id']}/file"
+    # What the address names by its content is kept for ever; numbers begin anew in another data folder.
+    assert "immutable" in client.get(f"{address}?key={result['key']}").headers["cache-control"]
+    assert client.get(address).headers["cache-control"] == "no-store"
+    assert client.get(f"{address}?key={'0' * 64}").status_code == 404
+    answer = client.get(f"{address}?download=true")
     assert answer.headers["content-type"] == "image/gif"
     assert answer.headers["content-disposition"] == 'attachment; filename="gull-fly.gif"'
-    assert "immutable" in answer.headers["cache-control"]
     assert len(answer.content) == result["info"]["bytes"]
     with Image.open(BytesIO(answer.content)) as picture:
         assert getattr(picture, "n_frames", 0) == 12

@@ -17,6 +17,7 @@ from pydantic import (
 )
 
 from .pictures.header import MAX_PIXELS
+from .text import CleanText
 from .timing.flicks import LONGEST, MAX_RATE
 
 MAX_SIDE = 4096
@@ -55,7 +56,7 @@ Place = Annotated[int, Field(ge=1, le=MAX_PLACES)]
 class Span(Part):
     """A named run of frames. What it leaves open it has from the whole."""
 
-    name: str = Field(min_length=1, max_length=80, examples=["walk NE"])
+    name: CleanText = Field(min_length=1, max_length=80, examples=["walk NE"])
     first: Place
     last: Place
     rate: Rate | None = Field(None, description="The rate of its frames, wherever they play")
@@ -203,8 +204,10 @@ class Output(Part):
     """One file that leaves the project."""
 
     id: str = Field("page", pattern=r"^[a-z0-9-]{1,40}$")
-    name: str = Field("Page loop", min_length=1, max_length=80)
-    file_name: str = Field("loop.gif", min_length=5, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+\.gif$")
+    name: CleanText = Field("Page loop", min_length=1, max_length=80)
+    file_name: CleanText = Field(
+        "loop.gif", min_length=5, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+\.gif$"
+    )
     format: Literal["gif"] = "gif"
     take: Take = Take()
     size: Size = Size()

@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import astuple, dataclass, field
 from functools import cached_property
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -143,6 +143,16 @@ class PlayedFrames:
         order = sorted(range(len(self)), key=self.names.__getitem__)
         return PlayedFrames(self._framed, [self._shots[i] for i in order], self._alpha, self._stages)
 
+    @property
+    def pixels(self) -> int:
+        """How many pixels making them goes through: their own, and those of sources not framed yet."""
+        width, height = self._framed.canvas(self._like)
+        own = len(self) * width * height
+        if not self._positions or self._stages.has("framing", self._framed.key(self._positions[0])):
+            return own
+        # Reading and scaling one takes about as long as coding three.
+        return own + 3 * sum(self._framed.source_pixels(position) for position in self._positions)
+
     def prepare(self, on_progress: OnProgress) -> None:
         """Decode and frame all pictures that are not there yet, side by side."""
         wanted = [p for p in self._positions if not self._stages.has("framing", self._framed.key(p))]
@@ -217,6 +227,11 @@ class Framed:
         frame = self._frames[position - 1]
         return self._placed(frame.width, frame.height).canvas
 
+    def source_pixels(self, position: int) -> int:
+        """How many pixels a frame has before it is framed."""
+        frame = self._frames[position - 1]
+        return frame.width * frame.height
+
     def opaque(self, position: int) -> bool:
         """Whether a framed picture is opaque throughout: its source is, and it covers the canvas."""
         frame = self._frames[position - 1]
@@ -268,13 +283,13 @@ def render(
     clock = _Clock()
     work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    key = _coded_before(work, stages)
-    if key is None:
+    coded = _coded_before(work, stages)
+    if coded is None:
         work.framed.prepare(on_progress)
         clock.lap("framing")
-        key = _code(work, stages, clock, on_progress)
+        coded = _code(work, stages, clock, on_progress)
     clock.lap("encoding")
-    return _rendered(work, key, stages, clock)
+    return _rendered(work, coded, stages, clock)
 
 
 def render_at_once(
@@ -284,18 +299,25 @@ def render_at_once(
     clock = _Clock()
     work = _Work.of(recipe, frames, output_id, stages)
     clock.lap("rhythm")
-    key = _coded_before(work, stages)
-    if key is None or not stages.has("measure", _measure_key(key)):
+    coded = _coded_before(work, stages)
+    if coded is None or not stages.has("measure", _measure_key(coded.key)):
         return None
-    return _rendered(work, key, stages, clock)
+    return _rendered(work, coded, stages, clock)
 
 
-def pictures_key(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> str:
-    """Names what an output's pictures are made of, before any is: recipes that differ only in time share it.
+class Pending(NamedTuple):
+    """Pictures that are to be made."""
 
-    Raises ``InputError`` when the recipe does not fit the frames.
-    """
-    return _Work.of(recipe, frames, output_id, stages).key
+    pictures: str
+    """Names what they are made of: recipes that differ only in time share it."""
+    pixels: int
+    """How many are to be gone through, roughly: how long it will take is in proportion to them."""
+
+
+def pending(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> Pending:
+    """What is to be made for an output. Raises ``InputError`` when the recipe does not fit the frames."""
+    work = _Work.of(recipe, frames, output_id, stages)
+    return Pending(work.key, work.framed.pixels)
 
 
 @dataclass(frozen=True)
@@ -341,25 +363,31 @@ class _Work:
         return cls(output, plan, played, alpha, amount, tuning.tolerance // 2)
 
 
-def _coded_before(work: _Work, stages: Stages) -> str | None:
-    """The stage key of the coded pictures, if they are there."""
-    if not stages.has("pictures", work.key):
-        return None
-    key = stages.obtain("pictures", work.key, bytes).decode()
-    return key if stages.has("encoding", key) else None
+class _Coded(NamedTuple):
+    """Coded pictures without their time, and their stage key."""
+
+    key: str
+    data: bytes
 
 
-def _code(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> str:
-    """Code the pictures, or find them coded already with the very same palette; returns their stage key."""
+def _coded_before(work: _Work, stages: Stages) -> _Coded | None:
+    """The coded pictures, if they are there."""
+    key = stages.get("pictures", work.key)
+    data = stages.get("encoding", key.decode()) if key is not None else None
+    return _Coded(key.decode(), data) if key is not None and data is not None else None
+
+
+def _code(work: _Work, stages: Stages, clock: "_Clock", on_progress: OnProgress) -> _Coded:
+    """Code the pictures, or find them coded already with the very same palette."""
     shared = _shared_palette(work, stages, on_progress)
     clock.lap("tuning")
     amount = 0 if shared.lossless else work.amount
     entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
     inputs = work.framed.names, work.alpha, entries, amount, work.reach
     key = cache_key("encoding", ENCODING_VERSION, *inputs)
-    stages.obtain("encoding", key, lambda: _encode(work, shared, on_progress))
+    data = stages.obtain("encoding", key, lambda: _encode(work, shared, on_progress))
     stages.obtain("pictures", work.key, key.encode)
-    return key
+    return _Coded(key, data)
 
 
 def _encode(work: _Work, shared: SharedPalette, on_progress: OnProgress) -> bytes:
@@ -379,9 +407,9 @@ def _measure_key(key: str) -> str:
     return cache_key("measure", MEASURE_VERSION, key)
 
 
-def _rendered(work: _Work, key: str, stages: Stages, clock: "_Clock") -> Rendered:
+def _rendered(work: _Work, coded: _Coded, stages: Stages, clock: "_Clock") -> Rendered:
     delays = _gif_delays(work.plan)
-    untimed = stages.obtain("encoding", key, bytes)
+    key, untimed = coded
     measured = json.loads(stages.obtain("measure", _measure_key(key), lambda: _measure(untimed)))
     places = TimePlaces(measured["delays_at"], tuple(measured["repeat_at"]), measured["cleared_at"])
     data = with_time(untimed, places, delays, work.plan.repeat)

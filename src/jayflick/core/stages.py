@@ -3,12 +3,17 @@
 import hashlib
 import json
 import os
+import struct
+import zlib
 from collections import Counter
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from .atomic import atomic_write
+
+_SEAL = struct.Struct("<QI")
 
 
 def cache_key(stage: str, version: int, *inputs: Any) -> str:
@@ -21,35 +26,46 @@ class Stages:
     """Stage results as files in a folder, and a count of how often each stage really ran.
 
     A result is written under a temporary name and renamed, so that a reader never meets half of one and two
-    processes may fill the same folder.
+    processes may fill the same folder. One that was damaged, as by a loss of power, counts as not there.
+    Results only save work: where there is no room for one, it is made again the next time.
     """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.runs: Counter[str] = Counter()
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     def path(self, stage: str, key: str) -> Path:
         return self.folder / key[:2] / f"{key}.{stage}"
 
-    def obtain(self, stage: str, key: str, make: Callable[[], bytes]) -> bytes:
-        """The stage's result for ``key``: read if it is there, otherwise made by ``make`` and kept."""
+    def get(self, stage: str, key: str) -> bytes | None:
+        """The stage's result for ``key``, if it is there and undamaged."""
         path = self.path(stage, key)
         try:
-            data = path.read_bytes()
-        except FileNotFoundError:
+            with path.open("rb") as file:
+                data = file.read(max(0, os.fstat(file.fileno()).st_size - _SEAL.size))
+                sound = file.read() == _seal(data)
+            os.utime(path)  # what was used last is dropped last
+        except OSError:
+            return None
+        return data if sound else None
+
+    def obtain(self, stage: str, key: str, make: Callable[[], bytes]) -> bytes:
+        """The stage's result for ``key``: read if it is there, otherwise made by ``make`` and kept."""
+        data = self.get(stage, key)
+        if data is None:
             self.runs[stage] += 1
             data = make()
-            atomic_write(path, data, durable=False)
-        else:
-            os.utime(path)  # what was used last is dropped last
+            with suppress(OSError):
+                atomic_write(self.path(stage, key), data + _seal(data), durable=False)
         return data
 
     def has(self, stage: str, key: str) -> bool:
+        """Whether there is a result; only reading it tells whether it is undamaged."""
         return self.path(stage, key).exists()
 
-    def prune(self, most_bytes: int) -> None:
-        """Drop what was used longest ago until at most ``most_bytes`` are kept."""
+    def prune(self, most_bytes: int) -> int:
+        """Drop what was used longest ago until at most ``most_bytes`` are kept; returns how many are."""
         files = []
         for path in self.folder.glob("*/*"):
             try:
@@ -63,3 +79,9 @@ class Stages:
                 break
             path.unlink(missing_ok=True)
             total -= size
+        return total
+
+
+def _seal(data: bytes) -> bytes:
+    """What stands behind a result in its file: its length and checksum."""
+    return _SEAL.pack(len(data), zlib.crc32(data))

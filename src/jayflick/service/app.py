@@ -11,8 +11,9 @@ from starlette.concurrency import run_in_threadpool
 
 from .. import __version__
 from ..core.warm import warm
+from .bounds import Bounds
 from .guard import Guard
-from .leftovers import clear
+from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
 from .problems import tell_problems
 from .routes import router
@@ -23,20 +24,22 @@ from .settings import Settings
 def create_app(settings: Settings) -> FastAPI:
     """The whole service. Its job runner works while the application's lifespan lasts."""
     service = Service(settings)
+    leftovers = Leftovers(service.sessions, service.store, service.stages, settings.most_stage_bytes)
+    sweeper = Sweeper(leftovers, settings.sweep_seconds)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         service.store.sweep()
-        await run_in_threadpool(clear, service.sessions, service.store)
+        await run_in_threadpool(leftovers.clear)
         service.hub.attach(asyncio.get_running_loop())
-        await run_in_threadpool(service.stages.prune, settings.most_stage_bytes)
         service.jobs.start()
         service.decoders.start()
         # Loading compiled loops takes a second or two; the first edit should not have to wait for it.
         threading.Thread(target=warm, name="warm", daemon=True).start()
+        sweeper.start()
         yield
-        service.hub.close()
-        await run_in_threadpool(service.decoders.stop)
+        service.interrupt()
+        await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(service.jobs.stop)
         service.engine.dispose()
 
@@ -50,7 +53,9 @@ def create_app(settings: Settings) -> FastAPI:
         generate_unique_id_function=lambda route: route.name,
         responses={
             404: {"model": Problem},
+            408: {"model": Problem},
             409: {"model": Problem},
+            413: {"model": Problem},
             422: {"model": Problem},
             503: {"model": Problem},
             507: {"model": Problem},
@@ -58,6 +63,7 @@ def create_app(settings: Settings) -> FastAPI:
     )
     app.state.service = service
     app.include_router(router)
+    app.add_middleware(Bounds)
     app.add_middleware(Guard)
     tell_problems(app)
     _serve_client(app, settings)
@@ -67,14 +73,14 @@ def create_app(settings: Settings) -> FastAPI:
 def _serve_client(app: FastAPI, settings: Settings) -> None:
     """The built client's files; every other address is the client's own to interpret."""
     root = settings.web.resolve()
+    # No address is ever looked for on the disk, whatever it may look like there.
+    files = {file.relative_to(root).as_posix(): file for file in root.rglob("*") if file.is_file()}
+    index = files.get("index.html")
 
     @app.get("/{path:path}", include_in_schema=False)
     def client(path: str) -> Response:
-        file = (root / path).resolve()
-        if path and file.is_relative_to(root) and file.is_file():
-            caching = FOR_EVER if path.startswith("assets/") else "no-cache"
-            return FileResponse(file, headers={"cache-control": caching})
-        index = root / "index.html"
-        if not index.is_file():
+        file = files.get(path, index)
+        if file is None:
             return JSONResponse({"kind": "http", "message": "the web client is not built"}, 404)
-        return FileResponse(index, headers={"cache-control": "no-cache"})
+        caching = FOR_EVER if path.startswith("assets/") and file is not index else "no-cache"
+        return FileResponse(file, headers={"cache-control": caching})

@@ -7,9 +7,11 @@ import os
 import queue
 import resource
 import signal
+import time
 import warnings
 from collections.abc import Callable, Generator, Iterable
 from dataclasses import dataclass
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from threading import Lock, Thread
 from typing import Any, TypeVar
@@ -17,6 +19,7 @@ from typing import Any, TypeVar
 from ..core.errors import InputError
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
+from .errors import Unavailable
 from .mariadb import die_with_parent
 
 T = TypeVar("T")
@@ -24,9 +27,16 @@ T = TypeVar("T")
 _PATIENCE = 30
 """On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
 
+_TRIES = 4
+
 # Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
 _CONTEXT = multiprocessing.get_context("forkserver")
 _CONTEXT.set_forkserver_preload(["jayflick.core.sequence.pieces"])
+
+
+def load_readers() -> None:
+    """Begin to load the readers in the process that others are forked from, which takes a few seconds."""
+    forkserver.ensure_running()
 
 
 class Decoders:
@@ -41,6 +51,7 @@ class Decoders:
         self._count = count
         self._alone = Lock()
         self._working: set[_Decoder] = set()
+        self._stopped = False
 
     def start(self) -> None:
         """Bring the processes up before they are needed."""
@@ -81,6 +92,7 @@ class Decoders:
         given = 0
         decoder = self._free.get()
         try:
+            self._need_running()
             decoder = decoder if decoder is not None and decoder.answers else _Decoder(*self._limits)
             self._working.add(decoder)
             for found in decoder.asked(task, data):
@@ -94,15 +106,25 @@ class Decoders:
             return
         with self._alone:
             taken = [self._free.get() for _ in range(self._count)]
-            last = _Decoder(*self._limits)
+            last = None
             try:
+                self._need_running()
+                last = _Decoder(*self._limits)
+                self._working.add(last)
                 yield from itertools.islice(last.asked(task, data), given, None)
                 if not last.alive:
+                    self._need_running()
                     yield last.refusal(task.name)
             finally:
-                last.stop()
+                if last is not None:
+                    self._working.discard(last)
+                    last.stop()
                 for one in taken:
                     self._free.put(one)
+
+    def _need_running(self) -> None:
+        if self._stopped:
+            raise Unavailable("the server is being stopped", remedy="start it again, then drop the files again")
 
     @staticmethod
     def _still_good(decoder: "_Decoder | None") -> "_Decoder | None":
@@ -118,13 +140,11 @@ class Decoders:
         return [decoder.pid for decoder in decoders if decoder is not None and decoder.answers]
 
     def stop(self) -> None:
-        for _ in range(self._count):
-            try:
-                decoder = self._free.get(timeout=1)
-            except queue.Empty:
-                return  # at work: it ends when it finds that nobody listens
+        """End all processes, at work or not; whoever waits for one is told."""
+        self._stopped = True
+        for decoder in [*self._working, *self._free.queue]:
             if decoder is not None:
-                decoder.stop()
+                decoder.kill()
 
 
 @dataclass(frozen=True)
@@ -150,14 +170,24 @@ class _Decoder:
     def __init__(self, memory: int, seconds: int) -> None:
         self._seconds = seconds
         self._memory = memory
-        self._pipe, theirs = _CONTEXT.Pipe()
-        self._process = _CONTEXT.Process(
-            target=_serve, args=(theirs, memory, seconds), name="decoder", daemon=True
-        )
-        self._process.start()
-        theirs.close()
         self.alive = True
         self.idle = True
+        for tried in range(1, _TRIES + 1):
+            self._pipe, theirs = _CONTEXT.Pipe()
+            self._process = _CONTEXT.Process(
+                target=_serve, args=(theirs, memory, seconds), name="decoder", daemon=True
+            )
+            try:
+                self._process.start()
+            except (EOFError, OSError) as error:  # what starts them has just been killed; it is started anew
+                self._pipe.close()
+                if tried == _TRIES:
+                    raise Unavailable("no file can be read just now", remedy="try again in a moment") from error
+                time.sleep(0.05 * tried)
+            else:
+                return
+            finally:
+                theirs.close()
 
     @property
     def pid(self) -> int:
@@ -195,10 +225,13 @@ class _Decoder:
         return Refused(name, InputError(message, file=name, remedy="render or save it again, or scale it down"))
 
     def stop(self) -> None:
+        self.kill()
+        self._process.join(5)
+        self._pipe.close()
+
+    def kill(self) -> None:
         self.alive = False
         self._process.kill()
-        self._process.join()
-        self._pipe.close()
 
 
 def _serve(pipe: Connection, memory: int, seconds: int) -> None:

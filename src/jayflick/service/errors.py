@@ -11,6 +11,10 @@ class Conflict(JayFlickError):
     """Somebody else, or another window, was faster."""
 
 
+class Unavailable(JayFlickError):
+    """It is no fault of the request: the server has too much to do, or is on its way down."""
+
+
 def problem_of(error: JayFlickError) -> dict[str, object]:
     """An error as the interface shows it."""
     kind = "input" if isinstance(error, InputError) else "failed"

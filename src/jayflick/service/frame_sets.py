@@ -12,12 +12,13 @@ from ..core.recipe import Gather, Recipe, Rhythm, Take
 from ..core.sequence import gather as gathering
 from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
-from ..core.sequence.project_file import ProjectFile
+from ..core.sequence.project_file import DOCUMENT, ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
+from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
 from . import projects
 from .frames import StoredFrame
-from .imports import LONGEST_NAME, look_through, still_open
+from .imports import look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of
 from .results import Results
@@ -67,7 +68,7 @@ def make_project(
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
-    title = title or together.title
+    title = clean(title or together.title)[:200].strip() or "Untitled"
     if recipe is None:
         recipe = first_recipe(title, together)
         stored = [_stored(found, hashes[found.name], results.store) for found in files]
@@ -88,13 +89,21 @@ def _made_again(session: Session, import_id: str, file: ProjectFile, results: Re
     try:
         report = Report.model_validate(file.report).model_dump(mode="json")
     except ValidationError as error:
-        raise InputError("its report cannot be read", remedy="bring its frames without it") from error
+        where = ".".join(str(part) for part in error.errors()[0]["loc"])
+        raise InputError(
+            f"report.{where}: {error.errors()[0]['msg']}",
+            file=DOCUMENT,
+            remedy="save the project again, or bring its frames without it",
+        ) from error
     frames = [
         Frame(position=position, number=entry.number, name=entry.name, sha256=entry.sha256)
         for position, entry in enumerate(file.frames, 1)
     ]
-    for output in file.recipe.outputs:
-        plan_rhythm(file.recipe.gather, file.recipe.rhythm, [0] * len(frames), output.take)
+    try:
+        for output in file.recipe.outputs:
+            plan_rhythm(file.recipe.gather, file.recipe.rhythm, [0] * len(frames), output.take)
+    except InputError as error:
+        raise InputError(f"recipe: {error.message}", file=DOCUMENT, remedy=error.remedy) from error
     return projects.create(session, file.name, report, frames, file.recipe, results)
 
 

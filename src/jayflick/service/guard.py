@@ -51,13 +51,21 @@ class Guard:
         await self._app(scope, receive, guarded)
 
 
+def _place(origin: str) -> str | None:
+    """Host and port of an origin; nothing if it is none."""
+    try:
+        return urlsplit(origin).netloc.lower()
+    except ValueError:
+        return None
+
+
 def _refusal(method: str, headers: dict[bytes, str]) -> str:
     host = headers.get(b"host", "")
     name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
-    if name not in HOSTS:
+    if name.lower() not in HOSTS:
         return "this server answers only under its own loopback address"
     origin = headers.get(b"origin")
-    if origin is not None and urlsplit(origin).netloc != host:
+    if origin is not None and _place(origin) != host.lower():
         return "another site's page may not use this server"
     if method not in ("GET", "HEAD") and headers.get(b"sec-fetch-site", "same-origin") not in (
         "same-origin",

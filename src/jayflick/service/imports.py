@@ -1,7 +1,6 @@
 """Files on their way in: an import is opened, takes files one by one, and is looked through."""
 
 import hashlib
-import unicodedata
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -15,12 +14,11 @@ from ..core.sequence import gather as gathering
 from ..core.sequence.gather import Found, gather
 from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import ProjectFile
+from ..core.text import LONGEST_NAME, clean, safe_path
 from .errors import Conflict, NotFound
 from .models import Import, ImportClip, ImportFile, Picture
 from .pictures import found_of, note_pictures
 from .projects import new_id
-
-LONGEST_NAME = 255
 
 
 def begin(session: Session) -> str:
@@ -33,18 +31,18 @@ def begin(session: Session) -> str:
 def clean_name(name: str) -> str:
     """The name of an upload with its folders; ``InputError`` when it is none that can be kept."""
     # Browsers write a quote in a form's file name as %22 (HTML Standard, multipart/form-data encoding).
-    plain = unicodedata.normalize("NFC", name.replace("%22", '"')).replace("\\", "/")
+    plain = clean(name.replace("%22", '"')).replace("\\", "/")
     parts = [part for part in plain.split("/") if part not in ("", ".")]
     if plain.startswith("/") or ".." in parts or not parts or plain.endswith("/"):
         raise InputError("its name points outside its folder", file=name, remedy="give it a plain name")
-    clean = "/".join(parts)
-    if len(clean) > LONGEST_NAME:
+    whole = "/".join(parts)
+    if len(whole) > LONGEST_NAME:
         raise InputError(
-            f"its name has {len(clean)} characters; {LONGEST_NAME} are the most",
-            file=clean[:60] + "…",
+            f"its name has {len(whole)} characters; {LONGEST_NAME} are the most",
+            file=whole[:60] + "…",
             remedy="give it a shorter name",
         )
-    return clean
+    return whole
 
 
 Taken = tuple[Piece, str, int]
@@ -65,7 +63,7 @@ def note(
         facts = {"duration": piece.duration, "repeat": piece.repeat, "written": piece.written}
         rows[piece.name] = {"sha256": sha256, **facts, "message": "", "remedy": ""}
     for error, name in refused:
-        rows[name[:LONGEST_NAME]] = {**nothing, "message": error.message, "remedy": error.remedy}
+        rows[safe_path(name)] = {**nothing, "message": error.message, "remedy": error.remedy}
     if not rows:
         return
     values = [
@@ -110,10 +108,10 @@ def note_enclosed(session: Session, import_id: str, project: ProjectFile) -> Non
 
 
 def held(session: Session, import_id: str) -> tuple[int, int]:
-    """How many files and bytes an open import has already; refused when it is not open."""
+    """How many frames and bytes an open import has already; refused when it is not open."""
     still_open(session, import_id)
     count, size = session.execute(
-        select(func.count(), func.coalesce(func.sum(Picture.bytes), 0))
+        select(func.count(ImportFile.sha256), func.coalesce(func.sum(Picture.bytes), 0))
         .select_from(ImportFile)
         .outerjoin(Picture, Picture.sha256 == ImportFile.sha256)
         .where(ImportFile.import_id == import_id)

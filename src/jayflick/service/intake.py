@@ -4,6 +4,7 @@ import time
 from contextlib import closing
 from dataclasses import replace
 
+from sqlalchemy.orm import Session
 from starlette.datastructures import UploadFile
 
 from ..core.errors import InputError
@@ -93,7 +94,12 @@ class Intake:
                     problems.append(piece.error)
                     continue
                 self._need_room(name)
-                imports.clean_name(piece.name)
+                try:
+                    imports.clean_name(piece.name)
+                except InputError as error:  # it stops no other
+                    self._refused.append((error, piece.name))
+                    problems.append(error)
+                    continue
                 pictures.append(self._store(replace(piece, written=piece.written or written), data))
                 self._tell(name, len(pictures), pictures[-1])
 
@@ -101,8 +107,7 @@ class Intake:
         service = self._service
         found = service.decoders.survey(data, name)
         sha256 = service.store.put(data)
-        with service.sessions.begin() as session:
-            imports.hold_clip(session, self._import_id, name, sha256, len(data))
+        service.transact(imports.hold_clip, self._import_id, name, sha256, len(data))
         clip = ClipInfo(
             sha256=sha256,
             name=name,
@@ -145,13 +150,15 @@ class Intake:
 
     def keep(self) -> None:
         """Record what was taken and refused so far."""
-        with self._service.sessions.begin() as session:
-            imports.note(session, self._import_id, self._taken, self._refused)
-            if self._enclosed is not None:
-                imports.note_enclosed(session, self._import_id, self._enclosed.project)
+        self._service.transact(self._note)
         self._enclosed = None
         self._taken.clear()
         self._refused.clear()
+
+    def _note(self, session: Session) -> None:
+        imports.note(session, self._import_id, self._taken, self._refused)
+        if self._enclosed is not None:
+            imports.note_enclosed(session, self._import_id, self._enclosed.project)
 
 
 def _taken(name: str, pictures: list[str], problems: list[InputError]) -> FileTaken:

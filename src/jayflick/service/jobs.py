@@ -1,17 +1,21 @@
-"""Carrying out queued jobs in worker processes: newest wins, nothing is lost when a worker or we are killed."""
+"""Carrying out queued jobs in worker processes: fair between projects, nothing lost when one is killed."""
 
 import logging
 import multiprocessing
 import os
 import threading
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Iterable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from datetime import datetime
+from typing import NamedTuple
 
 from sqlalchemy import func, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
+from .database import transact
 from .events import Hub
 from .models import Job, now
 from .worker import Place, begin, run_job
@@ -20,16 +24,93 @@ log = logging.getLogger(__name__)
 
 MOST_ATTEMPTS = 3
 POLL = 0.15
+LONG = 5.0
+"""Seconds of expected work from which a job may not take the last free worker."""
+_PACE = 15e6
+"""Pixels a second that a worker codes, roughly; it only has to tell short jobs from long ones."""
 
 
-def process_pool(workers: int) -> Executor:
-    """Worker processes started fresh (a fork would copy compiled threads that do not survive it)."""
+def process_pool() -> Executor:
+    """One worker process, started fresh (a fork would copy compiled threads that do not survive it)."""
     context = multiprocessing.get_context("spawn")
-    return ProcessPoolExecutor(workers, mp_context=context, initializer=begin, initargs=(os.getpid(),))
+    return ProcessPoolExecutor(1, mp_context=context, initializer=begin, initargs=(os.getpid(),))
+
+
+_LOOKED_AT = 1000
+"""The most jobs among which the next is chosen."""
+
+
+class Queued(NamedTuple):
+    """What is known of a job that waits, when one is chosen."""
+
+    id: int
+    project_id: str
+    work: int
+    created: datetime
+
+    @property
+    def seconds(self) -> float:
+        """How long it will take, roughly."""
+        return 0.1 + self.work / _PACE
+
+    @property
+    def patience(self) -> float:
+        """Seconds that shorter ones may go before it."""
+        return 2 + 3 * self.seconds
+
+
+def choose(
+    waiting: Iterable[Queued], busy: Counter[str], moment: datetime, *, short_only: bool
+) -> Queued | None:
+    """The job that is carried out next.
+
+    Projects that have fewest jobs at work come first; then jobs that have waited for longer than they may, the
+    most overdue first; then the shortest, of equals the newest. So a change in somebody's hands soon has its
+    turn, and what takes long has it in the end. ``short_only``: nothing that takes longer than :data:`LONG`.
+    """
+
+    def rank(job: Queued) -> tuple[int, int, float, int]:
+        overdue = (moment - job.created).total_seconds() - job.patience
+        return busy[job.project_id], *((0, -overdue) if overdue > 0 else (1, job.seconds)), -job.id
+
+    eligible = (job for job in waiting if not (short_only and job.seconds > LONG))
+    return min(eligible, key=rank, default=None)
+
+
+class _Slot:
+    """One worker: an executor of its own, so that its death concerns no other's job."""
+
+    def __init__(self, make_executor: Callable[[], Executor]) -> None:
+        self._make_executor = make_executor
+        self._executor = make_executor()
+        self.job: Queued | None = None
+        self.future: Future[str] | None = None
+
+    def warm_up(self) -> None:
+        self._executor.submit(int)  # nothing to do: only brings the worker up before it is needed
+
+    def take(self, job: Queued, place: Place, on_done: Callable[[], None]) -> None:
+        try:
+            self.future = self._executor.submit(run_job, place, job.id)
+        except BrokenProcessPool:  # it died while it had nothing to do
+            self.rebuild()
+            self.future = self._executor.submit(run_job, place, job.id)
+        self.job = job
+        self.future.add_done_callback(lambda _: on_done())
+
+    def rebuild(self) -> None:
+        self._executor.shutdown(wait=False, cancel_futures=True)
+        self._executor = self._make_executor()
+
+    def stop(self) -> None:
+        if isinstance(self._executor, ProcessPoolExecutor):
+            for process in list((self._executor._processes or {}).values()):
+                process.terminate()
+        self._executor.shutdown(wait=True, cancel_futures=True)
 
 
 class JobRunner:
-    """Claims queued jobs from the table and hands them to an executor; one thread of its own."""
+    """Claims queued jobs from the table and hands them to executors; one thread of its own."""
 
     def __init__(
         self,
@@ -37,15 +118,15 @@ class JobRunner:
         place: Place,
         hub: Hub,
         workers: int,
-        make_executor: Callable[[int], Executor] = process_pool,
+        make_executor: Callable[[], Executor] = process_pool,
     ) -> None:
+        """``workers``: how many jobs are carried out side by side, each by an executor of its own."""
         self._sessions = sessions
         self._place = place
         self._hub = hub
         self._workers = workers
         self._make_executor = make_executor
-        self._executor: Executor | None = None
-        self._running: dict[int, Future[str]] = {}
+        self._slots: list[_Slot] = []
         self._wake = threading.Event()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="job-runner", daemon=True)
@@ -53,13 +134,10 @@ class JobRunner:
 
     def start(self) -> None:
         """Take up again what an earlier run left unfinished, then begin."""
-        with self._sessions.begin() as session:
-            # A stop is not the job's fault: only a worker that dies with it counts as a failed attempt.
-            again = {"state": "queued", "attempts": func.greatest(Job.attempts - 1, 0)}
-            session.execute(update(Job).where(Job.state == "running").values(again))
-        self._executor = self._make_executor(self._workers)
-        for _ in range(self._workers):
-            self._executor.submit(int)  # nothing to do: only brings a worker up before it is needed
+        transact(self._sessions, _requeue_all)
+        self._slots = [_Slot(self._make_executor) for _ in range(self._workers)]
+        for slot in self._slots:
+            slot.warm_up()
         self._thread.start()
 
     def wake(self) -> None:
@@ -70,90 +148,57 @@ class JobRunner:
         """Stop claiming; jobs at work are queued again for the next start."""
         self._stop.set()
         self._wake.set()
-        self._thread.join(10)
-        if isinstance(self._executor, ProcessPoolExecutor):
-            for process in list((self._executor._processes or {}).values()):
-                process.terminate()
-        if self._executor is not None:
-            self._executor.shutdown(wait=True, cancel_futures=True)
+        if self._thread.is_alive():
+            self._thread.join(5)
+        for slot in self._slots:
+            slot.stop()
 
     def _loop(self) -> None:
         while not self._stop.is_set():
             try:
-                self._collect()
-                claimed = self._claim() if len(self._running) < self._workers else []
-                for job_id in claimed:
-                    self._submit(job_id)
-                if self._running:
-                    self._tell_progress()
+                for slot in self._slots:
+                    self._collect(slot)
+                for slot in self._slots:
+                    if slot.job is None and not self._start_next(slot):
+                        break
+                self._tell_progress()
             except SQLAlchemyError as error:
                 log.warning("the database does not answer: %s", type(error).__name__)
                 self._stop.wait(0.5)
-            self._wake.wait(POLL if self._running else 1.0)
+            self._wake.wait(POLL if self._at_work() else 1.0)
             self._wake.clear()
 
-    def _claim(self) -> list[int]:
-        room = self._workers - len(self._running)
-        with self._sessions.begin() as session:
-            jobs = session.scalars(
-                select(Job)
-                .where(Job.state == "queued")
-                .order_by(Job.id.desc())  # the newest request first
-                .limit(room)
-                .with_for_update(skip_locked=True)
-            ).all()
-            claimed = []
-            for job in jobs:
-                job.attempts += 1
-                if job.attempts > MOST_ATTEMPTS:
-                    job.state, job.ended = "failed", now()
-                    job.error = {
-                        "kind": "fault",
-                        "message": "the worker died each time this was tried",
-                        "remedy": "use fewer or smaller frames, then try again",
-                    }
-                else:
-                    job.state = "running"
-                    claimed.append(job.id)
-        for job in jobs:
-            if job.state == "failed":
-                self._tell(job.id)
-        return claimed
+    def _at_work(self) -> list[Queued]:
+        return [slot.job for slot in self._slots if slot.job is not None]
 
-    def _submit(self, job_id: int) -> None:
-        if self._executor is None:
+    def _start_next(self, slot: _Slot) -> bool:
+        """Give a free worker a job; whether there may be another."""
+        at_work = self._at_work()
+        busy = Counter(job.project_id for job in at_work)
+        long = sum(job.seconds > LONG for job in at_work)
+        job, failed = transact(self._sessions, _claim, busy, long + 1 == self._workers > 1)
+        if job is None:
+            return False
+        if failed:
+            self._tell(job.id)
+        else:
+            slot.take(job, self._place, self._wake.set)
+        return True
+
+    def _collect(self, slot: _Slot) -> None:
+        job, future = slot.job, slot.future
+        if job is None or future is None or not future.done():
             return
-        try:
-            future = self._executor.submit(run_job, self._place, job_id)
-        except BrokenProcessPool:
-            self._rebuild()
-            future = self._executor.submit(run_job, self._place, job_id)
-        self._running[job_id] = future
-        future.add_done_callback(lambda _: self._wake.set())
-
-    def _rebuild(self) -> None:
-        if self._executor is not None:
-            self._executor.shutdown(wait=False, cancel_futures=True)
-        self._executor = self._make_executor(self._workers)
-
-    def _collect(self) -> None:
-        broken = False
-        for job_id, future in list(self._running.items()):
-            if not future.done():
-                continue
-            error = future.exception()
-            if error is not None:
-                broken = broken or isinstance(error, BrokenProcessPool)
-                with self._sessions.begin() as session:
-                    session.execute(
-                        update(Job).where(Job.id == job_id, Job.state == "running").values(state="queued")
-                    )
-                log.warning("job %s is tried again after %s", job_id, type(error).__name__)
-            del self._running[job_id]
-            self._told.pop(job_id, None)
-            self._tell(job_id)
-        if broken:
-            self._rebuild()
+        error = future.exception()
+        if error is not None:
+            died = isinstance(error, BrokenProcessPool)
+            transact(self._sessions, _requeue, job.id, counts=died)
+            log.warning("job %s is tried again after %s", job.id, type(error).__name__)
+            if died:
+                slot.rebuild()
+        slot.job = slot.future = None
+        self._told.pop(job.id, None)
+        self._tell(job.id)
 
     def _tell(self, job_id: int) -> None:
         with self._sessions() as session:
@@ -162,12 +207,53 @@ class JobRunner:
                 self._hub.tell("job", **job_document(job))
 
     def _tell_progress(self) -> None:
+        at_work = [job.id for job in self._at_work()]
+        if not at_work:
+            return
         with self._sessions() as session:
-            for job in session.scalars(select(Job).where(Job.id.in_(list(self._running)))):
+            for job in session.scalars(select(Job).where(Job.id.in_(at_work))):
                 state = (job.stage, job.done)
                 if job.state == "running" and self._told.get(job.id) != state:
                     self._told[job.id] = state
                     self._hub.tell("job", **job_document(job))
+
+
+def _claim(session: Session, busy: Counter[str], short_only: bool) -> tuple[Queued | None, bool]:
+    """Take the next job, or tell that it failed: its worker has died too often."""
+    rows = session.execute(
+        select(Job.id, Job.project_id, Job.work, Job.created).where(Job.state == "queued").limit(_LOOKED_AT)
+    )
+    chosen = choose([Queued(*row) for row in rows], busy, now(), short_only=short_only)
+    if chosen is None:
+        return None, False
+    job = session.get(Job, chosen.id, with_for_update=True)
+    if job is None or job.state != "queued":  # called off just now
+        return None, False
+    if job.attempts >= MOST_ATTEMPTS:
+        job.state, job.ended = "failed", now()
+        job.error = {
+            "kind": "fault",
+            "message": "the worker died each time this was tried",
+            "remedy": "use fewer or smaller frames, then try again",
+        }
+        return chosen, True
+    job.state = "running"
+    return chosen, False
+
+
+_GIVEN_BACK = func.greatest(Job.attempts - 1, 0)
+"""An attempt that does not count: a stop, an outage or the end of the server is not the job's fault."""
+
+
+def _requeue(session: Session, job_id: int, *, counts: bool) -> None:
+    """Queue a job again whose worker did not finish it. The attempt ``counts`` if the worker died of it."""
+    again = {"state": "queued", "attempts": Job.attempts if counts else _GIVEN_BACK}
+    session.execute(update(Job).where(Job.id == job_id, Job.state == "running").values(again))
+
+
+def _requeue_all(session: Session) -> None:
+    again = {"state": "queued", "attempts": _GIVEN_BACK}
+    session.execute(update(Job).where(Job.state == "running").values(again))
 
 
 def job_document(job: Job) -> dict[str, object]:

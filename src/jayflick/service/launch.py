@@ -3,19 +3,24 @@
 import argparse
 import gc
 import logging
+import shutil
 import signal
 import socket
 import sys
+import tempfile
 import time
 from pathlib import Path
 from types import FrameType
 
 import uvicorn
+from fastapi import FastAPI
 
 from ..core.errors import JayFlickError
 from ..core.warm import compiled_before, warm
 from .app import create_app
+from .bounds import PatientProtocol
 from .database import make_engine, make_sessions
+from .decoding import load_readers
 from .demo import load_demo
 from .lock import Lock
 from .mariadb import PrivateServer
@@ -40,14 +45,17 @@ def main(arguments: list[str] | None = None) -> int:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _leave)
     options.data.mkdir(mode=0o700, parents=True, exist_ok=True)
+    options.data.chmod(0o700)
     database = PrivateServer(options.data / "database")
     lock = None
     try:
         lock = Lock.take(options.data)
         port = _port(options.port)
+        load_readers()
         _say("starting the database")
         database.start()
         settings = Settings(data=options.data, database=database.url)
+        _receive_into(settings.uploads_folder)
         migrate(settings.database)
         if not compiled_before():
             _say("compiling the inner loops (half a minute, this once)")
@@ -62,6 +70,7 @@ def main(arguments: list[str] | None = None) -> int:
                 log_level="warning",
                 access_log=False,
                 timeout_graceful_shutdown=3,
+                http=PatientProtocol,
             )
         )
         lock.tell(f"http://127.0.0.1:{port}")
@@ -76,7 +85,13 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 class _Server(uvicorn.Server):
-    """Says where it is once it really answers there."""
+    """Says where it is once it really answers there, and stops without waiting for what may take long."""
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        app = self.config.app
+        if isinstance(app, FastAPI):
+            app.state.service.interrupt()
+        await super().shutdown(sockets)
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
@@ -86,6 +101,13 @@ class _Server(uvicorn.Server):
         gc.set_threshold(50_000, 20, 50)
         if self.started:
             _say(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)")
+
+
+def _receive_into(folder: Path) -> None:
+    """Have files lie in the data folder while they are received; what an earlier run left there goes."""
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(mode=0o700)
+    tempfile.tempdir = str(folder.resolve())
 
 
 def _leave(number: int, frame: FrameType | None) -> None:

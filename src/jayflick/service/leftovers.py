@@ -1,37 +1,221 @@
-"""Clearing away what nothing refers to any more: old deletions, imports never finished, and their files."""
+"""Clearing away what nothing refers to any more, in small steps, while everything else goes on."""
 
+import logging
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import delete, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import delete, exists, func, select
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session, aliased, sessionmaker
 
+from ..core.stages import Stages
 from . import projects
-from .models import Frame, Import, ImportClip, ImportFile, Picture, Result, now
+from .database import transact
+from .models import (
+    Frame,
+    FrameSet,
+    Import,
+    ImportClip,
+    ImportFile,
+    Job,
+    Picture,
+    Project,
+    Result,
+    Revision,
+    now,
+)
 from .store import Store
 
-FORGOTTEN = timedelta(hours=1)
-"""Age from which an import that is still open will not be finished: its window is long gone."""
+log = logging.getLogger(__name__)
+
+GRACE = timedelta(hours=1)
+"""How long what nothing refers to is left alone: something may be about to."""
+FORGOTTEN = timedelta(days=1)
+"""Age from which an import that is still open will not be finished."""
+HISTORY = 20
+"""Results that are kept of an output beside the current one: undo makes older ones again."""
+_STEP = 200
+"""The most rows of a table that go in one transaction."""
 
 
-def clear(sessions: sessionmaker[Session], store: Store, older: timedelta = FORGOTTEN) -> int:
-    """Drop what is left over; returns how many files went. Only safe while nothing is being brought in.
+@dataclass
+class Leftovers:
+    """What is to be cleared away, and where."""
 
-    A file goes only if no picture, result or waiting clip has its hash; a picture, only if no frame shows it.
-    """
-    with sessions.begin() as session:
-        projects.empty_bin(session, projects.KEPT)
-    with sessions.begin() as session:
-        session.execute(delete(Import).where((Import.state == "done") | (Import.created < now() - older)))
-    with sessions.begin() as session:
-        wanted = select(Frame.sha256).union(select(ImportFile.sha256).where(ImportFile.sha256.is_not(None)))
-        session.execute(delete(Picture).where(Picture.sha256.not_in(wanted)))
-    with sessions() as session:
-        kept = {
-            sha256
-            for column in (Picture.sha256, Result.sha256, ImportClip.sha256)
-            for sha256 in session.scalars(select(column))
-        }
-    gone = [path for path in store.folder.glob("*/*") if len(path.name) == 64 and path.name not in kept]
-    for path in gone:
-        path.unlink(missing_ok=True)
-    return len(gone)
+    sessions: sessionmaker[Session]
+    store: Store
+    stages: Stages
+    most_stage_bytes: int
+
+    def clear(self, grace: timedelta = GRACE, forgotten: timedelta = FORGOTTEN) -> int:
+        """One round; returns how many files of the store went. Safe at any time with the usual ``grace``."""
+        return sum(self.steps(grace, forgotten))
+
+    def steps(self, grace: timedelta = GRACE, forgotten: timedelta = FORGOTTEN) -> Iterator[int]:
+        """The steps of a round, each a short transaction; yields the files that each removed."""
+        for rows in (
+            _projects,
+            _imports(now() - forgotten),
+            _results,
+            _jobs(now() - grace),
+            _revisions(now() - grace),
+            _frame_sets,
+            _pictures(now() - grace),
+        ):
+            while transact(self.sessions, rows):
+                yield 0
+        for number in range(256):
+            yield self._files(f"{number:02x}", grace)
+        self.stages.prune(self.most_stage_bytes)
+
+    def _files(self, prefix: str, grace: timedelta) -> int:
+        """Remove the files with this prefix that no picture, result or waiting clip has."""
+        here = self.store.hashes(prefix)
+        if not here:
+            return 0
+        with self.sessions() as session:
+            kept = {
+                sha256
+                for column in (Picture.sha256, Result.sha256, ImportClip.sha256)
+                for sha256 in session.scalars(select(column).where(column.startswith(prefix)))
+            }
+        before = time.time() - grace.total_seconds()
+        return sum(self.store.discard(sha256, before) > 0 for sha256 in here if sha256 not in kept)
+
+
+_Rows = Callable[[Session], bool]
+"""Deletes some rows; whether there may be more."""
+
+
+def _projects(session: Session) -> bool:
+    return projects.empty_bin(session, projects.KEPT)
+
+
+def _imports(before: object) -> _Rows:
+    """Imports that nobody will finish; those that are finished need no rows any more."""
+
+    def step(session: Session) -> bool:
+        old = session.scalar(
+            select(Import.id).where((Import.state == "done") | (Import.created < before)).limit(1)
+        )
+        session.execute(delete(Import).where(Import.id == old))
+        return old is not None
+
+    return step
+
+
+def _results(session: Session) -> bool:
+    """Older results of an output that has many: undo makes them again."""
+    many = session.execute(
+        select(Result.project_id, Result.output_id)
+        .group_by(Result.project_id, Result.output_id)
+        .having(func.count() > HISTORY + 1)
+        .limit(_STEP)
+    ).all()
+    gone = 0
+    for project_id, output_id in many:
+        mine = Result.project_id == project_id, Result.output_id == output_id
+        current = select(Project.revision_id).where(Project.id == project_id).scalar_subquery()
+        oldest_kept = select(Result.id).where(*mine).order_by(Result.id.desc()).limit(1).offset(HISTORY)
+        oldest = session.scalar(oldest_kept)
+        old = delete(Result).where(*mine, Result.id < oldest, Result.revision_id != current)
+        gone += getattr(session.execute(old), "rowcount", 0)
+    return gone > 0
+
+
+def _jobs(before: object) -> _Rows:
+    """Jobs that ended, except the last words of those for the revision that counts."""
+
+    def step(session: Session) -> bool:
+        counts = exists().where(Project.id == Job.project_id, Project.revision_id == Job.revision_id)
+        ended = select(Job.id).where(Job.ended < before, ~counts).limit(_STEP)
+        return _deleted(session, Job, list(session.scalars(ended)))
+
+    return step
+
+
+def _revisions(before: object) -> _Rows:
+    """Revisions that neither undo nor redo leads to: those of a gesture on its way, and abandoned ones."""
+    child = aliased(Revision)
+
+    def step(session: Session) -> bool:
+        counts = exists().where(
+            Project.id == Revision.project_id,
+            (Project.revision_id == Revision.id) | (Project.tip_id == Revision.id),
+        )
+        leaves = (
+            select(Revision.id)
+            .where(~exists().where(child.parent_id == Revision.id), ~counts, Revision.created < before)
+            .limit(_STEP)
+        )
+        return _deleted(session, Revision, list(session.scalars(leaves)))
+
+    return step
+
+
+def _frame_sets(session: Session) -> bool:
+    """Sets of frames that no revision works on, but for the newest: its number must not be given again."""
+    several = select(FrameSet.project_id).group_by(FrameSet.project_id).having(func.count() > 1)
+    used = exists().where(Revision.project_id == FrameSet.project_id, Revision.frame_set == FrameSet.number)
+    later = aliased(FrameSet)
+    newer = exists().where(later.project_id == FrameSet.project_id, later.number > FrameSet.number)
+    unused = session.execute(
+        select(FrameSet.project_id, FrameSet.number)
+        .where(FrameSet.project_id.in_(several), ~used, newer)
+        .limit(1)
+    ).first()
+    if unused is None:
+        return False
+    project_id, number = unused
+    session.execute(delete(Frame).where(Frame.project_id == project_id, Frame.frame_set == number))
+    session.execute(delete(FrameSet).where(FrameSet.project_id == project_id, FrameSet.number == number))
+    return True
+
+
+def _pictures(before: object) -> _Rows:
+    """Pictures that no frame shows."""
+
+    def step(session: Session) -> bool:
+        shown = exists().where(Frame.sha256 == Picture.sha256)
+        coming = exists().where(ImportFile.sha256 == Picture.sha256)
+        unused = select(Picture.sha256).where(~shown, ~coming, Picture.created < before).limit(_STEP)
+        gone = list(session.scalars(unused.with_for_update(skip_locked=True)))
+        session.execute(delete(Picture).where(Picture.sha256.in_(gone)))
+        return bool(gone)
+
+    return step
+
+
+def _deleted(session: Session, table: type[Job] | type[Revision], ids: list[int]) -> bool:
+    session.execute(delete(table).where(table.id.in_(ids)))
+    return bool(ids)
+
+
+class Sweeper:
+    """A thread that clears away, with pauses between steps so that nobody has to wait for it."""
+
+    def __init__(self, leftovers: Leftovers, pause: float) -> None:
+        """``pause``: seconds between two rounds."""
+        self._leftovers = leftovers
+        self._pause = pause
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._loop, name="sweeper", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._thread.join(10)
+
+    def _loop(self) -> None:
+        while not self._stop.wait(self._pause):
+            try:
+                for _ in self._leftovers.steps():
+                    if self._stop.wait(0.01):
+                        return
+            except (SQLAlchemyError, OSError) as error:  # the next round finds what is left
+                log.warning("clearing away was put off: %s", type(error).__name__)

@@ -138,9 +138,12 @@ class Job(Base):
     output_id: Mapped[str] = mapped_column(String(40))
     pictures: Mapped[str] = mapped_column(Sha256, default="")
     """Names the pictures it makes, which do not depend on time."""
+    work: Mapped[int] = mapped_column(BigInteger, default=0)
+    """Pixels that making them goes through, roughly."""
     state: Mapped[str] = mapped_column(String(12), default="queued")
     """queued, running, done, failed, cancelled or superseded."""
     attempts: Mapped[int] = mapped_column(default=0)
+    """How often a worker began it; those that did not end for reasons of their own do not count."""
     stage: Mapped[str] = mapped_column(String(20), default="")
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
@@ -151,7 +154,12 @@ class Job(Base):
 
 class Result(Base):
     __tablename__ = "results"
-    __table_args__ = (UniqueConstraint("revision_id", "output_id"),)
+    __table_args__ = (
+        UniqueConstraint("revision_id", "output_id"),
+        Index("ix_results_output", "project_id", "output_id", "id"),
+        Index("ix_results_pixels", "project_id", "pixels"),
+        Index("ix_results_sha256", "sha256"),
+    )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))

@@ -1,13 +1,16 @@
 """What one running server shares, and how a route asks for it."""
 
-from collections.abc import Iterator
-from typing import Annotated, Any
+from collections.abc import Callable, Iterator
+from typing import Annotated, Any, Concatenate, ParamSpec, TypeVar
 
+from anyio import CapacityLimiter, Semaphore
 from fastapi import Depends, Path, Request, Response
 from sqlalchemy.orm import Session
 
+from ..core.sequence.project_file import MOST_NUMBER
 from ..core.stages import Stages
-from .database import make_engine, make_sessions
+from .cards import Shelf
+from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
 from .events import Hub
 from .frames import FrameLists
@@ -16,6 +19,9 @@ from .results import Results
 from .settings import Settings
 from .store import Store
 from .worker import Place
+
+P = ParamSpec("P")
+T = TypeVar("T")
 
 FOR_EVER = "private, max-age=31536000, immutable"
 """For addresses whose content can never change: they name a result, a revision or a content."""
@@ -45,10 +51,24 @@ class Service:
         self.stages = Stages(settings.stages)
         self.hub = Hub()
         self.frames = FrameLists(self.store)
+        self.shelf = Shelf()
         self.results = Results(self.store, self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
+        self.uploads = Semaphore(settings.uploads)
+        """Uploads that are received side by side; others wait, with nothing of them in memory."""
+        self.readers = CapacityLimiter(2 * settings.decoders)
+        """Files that are on their way to a decoder and from it into the store."""
+
+    def transact(self, work: Callable[Concatenate[Session, P], T], *args: P.args, **options: P.kwargs) -> T:
+        """Carry out ``work`` in a transaction of its own, again when it had to give way to another's."""
+        return transact(self.sessions, work, *args, **options)
+
+    def interrupt(self) -> None:
+        """End what requests wait for, before the server stops: news, and files that are being read."""
+        self.hub.close()
+        self.decoders.stop()
 
     def changed(self, project_id: str) -> None:
         """After a commit: let the runner and all windows know."""
@@ -69,6 +89,7 @@ def _session(request: Request) -> Iterator[Session]:
 Parts = Annotated[Service, Depends(_service)]
 Reading = Annotated[Session, Depends(_session)]
 
+Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
 ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
 ImportId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
 Sha256 = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]

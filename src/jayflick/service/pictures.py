@@ -43,7 +43,11 @@ def note_pictures(session: Session, taken: Iterable[tuple[Piece, str, int]]) -> 
     rows = {sha256: _row(piece, sha256, size) for piece, sha256, size in taken}
     if rows:
         statement = insert(Picture).values([rows[sha256] for sha256 in sorted(rows)])
-        session.execute(statement.on_duplicate_key_update(facts=statement.inserted.facts))
+        session.execute(
+            statement.on_duplicate_key_update(
+                facts=statement.inserted.facts, created=statement.inserted.created
+            )
+        )
 
 
 def _row(piece: Piece, sha256: str, size: int) -> dict[str, Any]:

@@ -6,11 +6,15 @@ import logging
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError, TimeoutError
 from starlette.exceptions import HTTPException
 
 from ..core.errors import JayFlickError
-from .errors import Conflict, NotFound, disk_problem, problem_of
+from .database import error_code
+from .errors import Conflict, NotFound, Unavailable, disk_problem, problem_of
+
+_NO_ROOM = {1021, 1026, 1114}
+"""ER_DISK_FULL, ER_ERROR_ON_WRITE, ER_RECORD_FILE_FULL."""
 
 log = logging.getLogger(__name__)
 
@@ -23,6 +27,7 @@ def tell_problems(app: FastAPI) -> None:
         (HTTPException, _on_http),
         (SQLAlchemyError, _on_database),
         (OSError, _on_disk),
+        (Exception, _on_fault),
     ):
         app.add_exception_handler(kind, handler)
 
@@ -33,8 +38,8 @@ def _problem(status: int, problem: dict[str, object]) -> JSONResponse:
 
 async def _on_known(request: Request, error: Exception) -> Response:
     assert isinstance(error, JayFlickError)
-    status = 404 if isinstance(error, NotFound) else 409 if isinstance(error, Conflict) else 422
-    return _problem(status, problem_of(error))
+    statuses = {NotFound: 404, Conflict: 409, Unavailable: 503}
+    return _problem(statuses.get(type(error), 422), problem_of(error))
 
 
 async def _on_invalid(request: Request, error: Exception) -> Response:
@@ -51,7 +56,9 @@ async def _on_http(request: Request, error: Exception) -> Response:
 
 
 async def _on_database(request: Request, error: Exception) -> Response:
-    if isinstance(error, OperationalError):
+    if isinstance(error, OperationalError) and error_code(error) in _NO_ROOM:
+        return _problem(507, disk_problem(OSError(errno.ENOSPC, "No space left for the database")))
+    if isinstance(error, OperationalError | TimeoutError):
         return _problem(
             503,
             {
@@ -62,6 +69,12 @@ async def _on_database(request: Request, error: Exception) -> Response:
         )
     log.exception("database fault", exc_info=error)
     return _problem(500, {"kind": "fault", "message": "an unexpected database fault; nothing was changed"})
+
+
+async def _on_fault(request: Request, error: Exception) -> Response:
+    # It is logged with its trace by what calls this.
+    message = f"an unexpected fault, {type(error).__name__}; nothing was changed"
+    return _problem(500, {"kind": "fault", "message": message})
 
 
 async def _on_disk(request: Request, error: Exception) -> Response:

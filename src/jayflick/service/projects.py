@@ -12,20 +12,18 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
-from ..core.sequence.settled import open_questions
+from ..core.render import Pending
+from .cards import Wanted, card_facts, results_of
 from .errors import Conflict, NotFound, problem_of
 from .frames import FrameLists
 from .jobs import job_document
 from .models import Frame, FrameSet, Job, Project, Result, Revision, now
-from .results import Results, result_document
+from .results import Results
 from .schemas import (
     BinnedProject,
     FrameSetInfo,
     JobInfo,
-    ProjectCard,
     ProjectInfo,
-    Report,
-    ResultInfo,
     RevisionInfo,
 )
 
@@ -189,10 +187,11 @@ def binned(session: Session) -> list[BinnedProject]:
     ]
 
 
-def empty_bin(session: Session, older: timedelta = timedelta(0)) -> int:
-    """Delete for good what was put in the bin longer ago; returns how many projects went."""
-    gone = session.execute(delete(Project).where(Project.removed <= now() - older))
-    return int(getattr(gone, "rowcount", 0))
+def empty_bin(session: Session, older: timedelta = timedelta(0)) -> bool:
+    """Delete for good one of the projects that were put in the bin longer ago; whether there was one."""
+    gone = session.scalar(select(Project.id).where(Project.removed <= now() - older).limit(1))
+    session.execute(delete(Project).where(Project.id == gone))
+    return gone is not None
 
 
 def restore(session: Session, project_id: str) -> None:
@@ -226,10 +225,9 @@ def _following(session: Session, project: Project) -> Revision | None:
     """The child of the current revision on the way to the tip."""
     if project.tip_id == project.revision_id:
         return None
-    step = session.get(Revision, project.tip_id) if project.tip_id else None
-    while step is not None and step.parent_id != project.revision_id:
-        step = session.get(Revision, step.parent_id) if step.parent_id else None
-    return step
+    # A revision is always made as the tip: of several children, the newest leads to it.
+    children = select(Revision).where(Revision.parent_id == project.revision_id)
+    return session.scalar(children.order_by(Revision.id.desc()).limit(1))
 
 
 def _make_current(session: Session, project: Project, revision: Revision, results: Results) -> None:
@@ -245,32 +243,34 @@ def _queue(session: Session, revision: Revision, results: Results) -> None:
     """
     recipe = Recipe.model_validate(revision.recipe)
     there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision.id)))
-    wanted: dict[str, str] = {}
+    wanted: dict[str, Pending] = {}
     for output in recipe.outputs:
         if output.id in there:
             continue
         mine = {"project_id": revision.project_id, "revision_id": revision.id, "output_id": output.id}
         try:
-            pictures = results.prepare(session, revision, recipe, output.id)
+            to_make = results.prepare(session, revision, recipe, output.id)
         except JayFlickError as error:
             session.add(Job(**mine, state="failed", error=problem_of(error), ended=now()))
         else:
-            if pictures is not None:
-                wanted[output.id] = pictures
+            if to_make is not None:
+                wanted[output.id] = to_make
     under_way = select(Job).where(Job.project_id == revision.project_id, Job.state.in_(("queued", "running")))
     for job in session.scalars(under_way.with_for_update()):
-        if wanted.get(job.output_id) == job.pictures:
+        same = wanted.get(job.output_id)
+        if same is not None and same.pictures == job.pictures:
             job.revision_id = revision.id
             del wanted[job.output_id]
         else:
             job.state, job.ended = "superseded", now()
-    for output_id, pictures in wanted.items():
+    for output_id, to_make in wanted.items():
         session.add(
             Job(
                 project_id=revision.project_id,
                 revision_id=revision.id,
                 output_id=output_id,
-                pictures=pictures,
+                pictures=to_make.pictures,
+                work=to_make.pixels,
             )
         )
 
@@ -281,59 +281,6 @@ def _queue(session: Session, revision: Revision, results: Results) -> None:
 def report_of(session: Session, revision: Revision) -> dict[str, Any]:
     """What gathering found in the frames of a revision."""
     return dict(session.get_one(FrameSet, (revision.project_id, revision.frame_set)).report)
-
-
-def shelf(session: Session) -> list[ProjectCard]:
-    """All projects, newest change first."""
-    projects = session.scalars(
-        select(Project).where(Project.removed.is_(None)).order_by(Project.changed.desc(), Project.id)
-    ).all()
-    return [card(session, project) for project in projects]
-
-
-def card(session: Session, project: Project) -> ProjectCard:
-    revision = current(session, project)
-    recipe = Recipe.model_validate(revision.recipe)
-    mine = Frame.project_id == project.id, Frame.frame_set == revision.frame_set
-    first = session.scalar(select(Frame.sha256).where(*mine).order_by(Frame.position).limit(1))
-    count = session.scalar(select(func.count()).select_from(Frame).where(*mine)) or 0
-    report = Report.model_validate(report_of(session, revision))
-    return ProjectCard(**_card_facts(session, project, recipe, count, first, report))
-
-
-def _card_facts(
-    session: Session, project: Project, recipe: Recipe, count: int, first: str | None, report: Report
-) -> dict[str, Any]:
-    usual = max(report.sizes, key=lambda size: report.sizes[size], default="0x0")
-    width, height = recipe.gather.size or (int(side) for side in usual.split("x"))
-    return {
-        "id": project.id,
-        "name": project.name,
-        "changed": project.changed,
-        "frames": count,
-        "width": width,
-        "height": height,
-        "first_picture": first,
-        "notes": open_questions([problem.model_dump() for problem in report.problems], recipe),
-        "missing": len(report.missing),
-        "recipe": recipe,
-        "results": _results(session, project, recipe),
-    }
-
-
-def _results(session: Session, project: Project, recipe: Recipe) -> list[ResultInfo]:
-    """For each output the current revision's result; while that is made, the one before it or the newest."""
-    found = []
-    for output in recipe.outputs:
-        mine = select(Result).where(Result.project_id == project.id, Result.output_id == output.id)
-        result = (
-            session.scalar(mine.where(Result.revision_id == project.revision_id))
-            or session.scalar(mine.where(Result.revision_id == current(session, project).parent_id))
-            or session.scalar(mine.order_by(Result.created.desc()).limit(1))
-        )
-        if result is not None:
-            found.append(result_document(result))
-    return found
 
 
 def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes: int) -> ProjectInfo:
@@ -350,7 +297,14 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
     )
     newest = {job.output_id: job for job in jobs}
     return ProjectInfo(
-        **_card_facts(session, project, recipe, len(frames.infos), frames.infos[0].sha256, frames.report),
+        **card_facts(
+            project,
+            recipe,
+            len(frames.infos),
+            frames.infos[0].sha256,
+            frames.report.model_dump(include={"sizes", "problems", "missing"}),
+            results_of(session, [Wanted(project.id, revision.id, revision.parent_id, recipe)])[project.id],
+        ),
         frame_set=revision.frame_set,
         revision=RevisionInfo(id=revision.id, label=revision.label, created=revision.created),
         undo=revision.label if revision.parent_id is not None else None,

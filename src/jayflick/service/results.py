@@ -2,14 +2,15 @@
 
 import json
 from dataclasses import dataclass
+from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Row, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ..core.recipe import Recipe
-from ..core.render import Rendered, pictures_key, render_at_once
-from ..core.stages import Stages
+from ..core.render import Pending, Rendered, pending, render_at_once
+from ..core.stages import Stages, cache_key
 from .frames import FrameLists
 from .models import Result, Revision, now
 from .schemas import ResultInfo
@@ -24,20 +25,20 @@ class Results:
     stages: Stages
     frames: FrameLists
 
-    def prepare(self, session: Session, revision: Revision, recipe: Recipe, output_id: str) -> str | None:
+    def prepare(self, session: Session, revision: Revision, recipe: Recipe, output_id: str) -> Pending | None:
         """Make an output within the transaction if its pictures are coded already, as after a change of time.
 
-        Returns ``None`` if so, otherwise the key of the pictures that are to be made. Raises ``InputError``
-        when there is nothing that could be.
+        Returns ``None`` if so, otherwise what is to be made. Raises ``InputError`` when nothing could be.
         """
         frames = self.frames.of(session, revision.project_id, revision.frame_set).frames
         rendered = render_at_once(recipe, frames, output_id, self.stages)
         if rendered is None:
-            return pictures_key(recipe, frames, output_id, self.stages)
+            return pending(recipe, frames, output_id, self.stages)
         alike = select(Result.sha256).where(
             Result.project_id == revision.project_id, Result.pixels == rendered.pixels
         )
-        sha256 = session.scalar(alike.limit(1)) or self.store.put(rendered.untimed)
+        known = session.scalar(alike.limit(1))
+        sha256 = known if known and self.store.keep(known) else self.store.put(rendered.untimed)
         keep_result(session, revision.project_id, revision.id, output_id, rendered, sha256)
         return None
 
@@ -72,7 +73,20 @@ def keep_result(
     session.execute(insert(Result).values(**values).on_duplicate_key_update(sha256=sha256))
 
 
-def result_document(result: Result) -> ResultInfo:
+RESULT_COLUMNS = (
+    Result.id,
+    Result.project_id,
+    Result.output_id,
+    Result.revision_id,
+    Result.sha256,
+    Result.pixels,
+    Result.created,
+    Result.document,
+)
+"""What is shown of a result."""
+
+
+def result_document(result: Result | Row[Any]) -> ResultInfo:
     """A result as the interface shows it."""
     facts = {
         "id": result.id,
@@ -83,6 +97,7 @@ def result_document(result: Result) -> ResultInfo:
         "created": result.created.isoformat(),
     }
     document = result.document if '"delays"' in result.document else _as_now(result.document)
+    facts["key"] = cache_key("file", 1, result.id, result.sha256, document)
     # One document of both, read at once: it may tell of thousands of frames.
     return ResultInfo.model_validate_json(f"{json.dumps(facts)[:-1]},{document[1:]}")
 

@@ -6,6 +6,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.recipe import Recipe
+from ..core.sequence.project_file import MOST_NUMBER
+from ..core.text import CleanText
 
 
 class Document(BaseModel):
@@ -41,6 +43,11 @@ class FrameInfo(Document):
     transparent: bool
 
 
+MOST_LISTED = 100_000
+Number = Annotated[int, Field(ge=0, le=MOST_NUMBER)]
+SizeName = Annotated[str, Field(pattern=r"^[0-9]{1,6}x[0-9]{1,6}$")]
+
+
 class ReportProblem(Document):
     kind: Literal[
         "unreadable",
@@ -59,7 +66,9 @@ class ReportProblem(Document):
     file: str
     message: str
     remedy: str
-    positions: list[int] = Field([], description="The frames it is about, from 1 in the gathered order")
+    positions: list[Number] = Field(
+        [], description="The frames it is about, from 1 in the gathered order", max_length=MOST_LISTED
+    )
 
 
 class ReportPart(Document):
@@ -67,8 +76,8 @@ class ReportPart(Document):
 
     pattern: str
     labels: list[str]
-    first: int = Field(description="Position of its first frame")
-    last: int
+    first: Number = Field(description="Position of its first frame")
+    last: Number
 
 
 class Report(Document):
@@ -77,15 +86,17 @@ class Report(Document):
     name: str
     pattern: str = Field(examples=["dusk_lamp_#.png"])
     labels: list[str] = Field([], description="What tells it from the others: direction, motion")
-    count: int
-    first: int | None
-    last: int | None
-    missing: list[int]
-    repeated: list[int]
-    sizes: dict[str, int] = Field(examples=[{"960x540": 48}])
-    files: list[str]
-    problems: list[ReportProblem]
-    parts: list[ReportPart] = Field([], description="The sequences, when several were put together")
+    count: Number
+    first: Number | None
+    last: Number | None
+    missing: list[Number] = Field(max_length=MOST_LISTED)
+    repeated: list[Number] = Field(max_length=MOST_LISTED)
+    sizes: dict[SizeName, Number] = Field(examples=[{"960x540": 48}], max_length=MOST_LISTED)
+    files: list[str] = Field(max_length=MOST_LISTED)
+    problems: list[ReportProblem] = Field(max_length=MOST_LISTED)
+    parts: list[ReportPart] = Field(
+        [], description="The sequences, when several were put together", max_length=MOST_LISTED
+    )
 
 
 class OutputInfo(Document):
@@ -118,6 +129,7 @@ class ResultInfo(Document):
     output_id: str
     revision_id: int
     sha256: str
+    key: str = Field(description="Names its file for caches: what is fetched with it never changes")
     pixels: str = Field(
         description="Equal for two results whose pictures are the same and only the time differs"
     )
@@ -260,7 +272,7 @@ class Join(Document):
 
 
 class Rename(Document):
-    name: Annotated[str, Field(min_length=1, max_length=200)]
+    name: Annotated[CleanText, Field(min_length=1, max_length=200)]
 
 
 class Split(Document):
@@ -270,8 +282,8 @@ class Split(Document):
 class Edit(Document):
     """A new recipe, made from the revision that the client showed."""
 
-    base_revision: int
-    label: Annotated[str, Field(min_length=1, max_length=120, examples=["Colours to 64"])]
+    base_revision: Number
+    label: Annotated[CleanText, Field(min_length=1, max_length=120, examples=["Colours to 64"])]
     gesture: Annotated[
         str, Field(max_length=40, description="Edits that follow each other under one name are undone together")
     ] = ""
@@ -332,7 +344,7 @@ class NewProject(Document):
     """Which of an import's sequences become one project."""
 
     patterns: list[str] = Field(min_length=1, max_length=3000, description="Of the sequences, in this order")
-    name: Annotated[str, Field(min_length=1, max_length=200)] | None = Field(
+    name: Annotated[CleanText, Field(min_length=1, max_length=200)] | None = Field(
         None, description="What it is called; otherwise it is called after its sequences"
     )
     separate: bool = Field(False, description="They are separate pictures: each becomes a project of its own")
@@ -349,6 +361,14 @@ class ImportDone(Document):
 
     projects: list[ProjectCard]
     ignored: list[Problem]
+
+
+class Storage(Document):
+    """What is stored on this machine."""
+
+    bytes: int = Field(description="Of frames and outputs, those in the bin among them")
+    scratch_bytes: int = Field(description="Of work kept so that it need not be done again")
+    most_scratch_bytes: int
 
 
 class Health(Document):

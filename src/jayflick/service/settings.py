@@ -18,6 +18,7 @@ class Settings(BaseSettings):
     database: str = Field("", description="SQLAlchemy URL of the private MariaDB; set by the start command")
     web: Path = Field(Path("web/dist"), description="The built web client")
     workers: int = Field(2, ge=1, le=64, description="Renders carried out side by side")
+    uploads: int = Field(32, ge=1, le=256, description="Uploads received side by side")
     most_files: int = Field(MAX_FILES, ge=1, description="Files one import may bring")
     most_file_bytes: int = Field(MAX_BYTES, ge=1, description="Bytes one file may have")
     most_import_bytes: int = Field(8 << 30, ge=1, description="Bytes one import may bring")
@@ -26,9 +27,15 @@ class Settings(BaseSettings):
     decode_seconds: int = Field(10, ge=1, description="Seconds of computing that reading one frame may take")
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
+    sweep_seconds: float = Field(600, gt=0, description="Pause between two rounds of clearing away")
+
     @property
     def store(self) -> Path:
         return self.data / "store"
+
+    @property
+    def uploads_folder(self) -> Path:
+        return self.data / "uploads"
 
     @property
     def stages(self) -> Path:

@@ -1,17 +1,25 @@
 """Picture files kept under the hash of their content: written once, never changed, never half there."""
 
+import fcntl
 import hashlib
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from ..core.atomic import atomic_write
 
 
 class Store:
-    """A folder of files named by SHA-256. A name that exists is whole and safe on disk."""
+    """A folder of files named by SHA-256. A name that exists is whole and safe on disk.
+
+    A file is kept for as long as something refers to it, and for some time after it was put or kept: what
+    refers to it is recorded a little later.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     def path(self, sha256: str) -> Path:
         """Where the content with this hash is, or would be."""
@@ -20,16 +28,64 @@ class Store:
     def put(self, data: bytes) -> str:
         """Keep ``data``; returns its SHA-256 once it is on disk. ``OSError`` leaves nothing behind."""
         sha256 = hashlib.sha256(data).hexdigest()
-        path = self.path(sha256)
-        if path.exists():
-            return sha256
-        atomic_write(path, data)
+        if not self.keep(sha256):
+            atomic_write(self.path(sha256), data)
         return sha256
+
+    def keep(self, sha256: str) -> bool:
+        """Whether the content is there; if so it stays until it can be referred to."""
+        with self._locked(fcntl.LOCK_SH):
+            try:
+                os.utime(self.path(sha256))
+            except FileNotFoundError:
+                return False
+        return True
+
+    def discard(self, sha256: str, before: float) -> int:
+        """Remove what was last put or kept ``before`` that time (in seconds since 1970); the bytes freed."""
+        path = self.path(sha256)
+        with self._locked(fcntl.LOCK_EX):
+            try:
+                status = path.stat()
+            except FileNotFoundError:
+                return 0
+            if status.st_mtime >= before:
+                return 0
+            path.unlink()
+        return status.st_size
 
     def read(self, sha256: str) -> bytes:
         return self.path(sha256).read_bytes()
+
+    def hashes(self, prefix: str) -> list[str]:
+        """What is kept whose hash begins with these two digits."""
+        try:
+            return [name for name in os.listdir(self.folder / prefix) if len(name) == 64]
+        except FileNotFoundError:
+            return []
 
     def sweep(self) -> None:
         """Remove what a killed process left half-written. Only safe while nothing else is writing."""
         for part in self.folder.glob("*/.part-*"):
             part.unlink(missing_ok=True)
+
+    @contextmanager
+    def _locked(self, how: int) -> Iterator[None]:
+        """Between processes: no file is discarded while another makes sure that it stays."""
+        handle = os.open(self.folder / ".lock", os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            fcntl.flock(handle, how)
+            yield
+        finally:
+            os.close(handle)
+
+
+def folder_bytes(folder: Path) -> int:
+    """The bytes of the files in a folder's folders; what goes meanwhile counts as gone."""
+    total = 0
+    for part in os.scandir(folder):
+        if part.is_dir():
+            for file in os.scandir(part.path):
+                with suppress(FileNotFoundError):
+                    total += file.stat().st_size
+    return total

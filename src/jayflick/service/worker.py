@@ -1,11 +1,13 @@
 """What runs in a worker process: one job, from its rows to a safe result. May be run again at any time."""
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
-from sqlalchemy import Engine, select, update
+from sqlalchemy import ColumnElement, Engine, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -14,9 +16,9 @@ from ..core.recipe import Recipe
 from ..core.render import Progress, Rendered, render
 from ..core.stages import Stages
 from ..core.warm import warm
-from .database import make_engine, make_sessions
+from .database import make_engine, make_sessions, transact
 from .errors import disk_problem, problem_of
-from .frames import frames_of
+from .frames import StoredFrame, frames_of
 from .mariadb import die_with_parent
 from .models import Job, Project, Revision, now
 from .results import keep_result
@@ -52,23 +54,13 @@ def run_job(place: Place, job_id: int) -> str:
     _, sessions = _sessions(place.database)
     store, stages = Store(place.store), Stages(place.stages)
     try:
-        made: tuple[int, Rendered, str] | None = None
-        while True:
-            with sessions.begin() as session:
-                job = _at_work(session, job_id)
-                if job is None:
-                    return "cancelled"
-                if made is not None and job.revision_id == made[0]:
-                    keep_result(session, job.project_id, made[0], job.output_id, *made[1:])
-                    job.state, job.ended = "done", now()
-                    return "done"
-                revision = session.get_one(Revision, job.revision_id)
-                frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
+        made: Made | None = None
+        while not isinstance(step := transact(sessions, _next_step, job_id, made, store), str):
             # A change of time may come while pictures are made: once they are there they are given that time.
-            recipe = Recipe.model_validate(revision.recipe)
             reporter = _Reporter(sessions, job_id)
-            rendered = render(recipe, frames, job.output_id, stages, on_progress=reporter)
-            made = revision.id, rendered, store.put(rendered.untimed)
+            rendered = render(step.recipe, step.frames, step.output_id, stages, on_progress=reporter)
+            made = step.revision_id, rendered, store.put(rendered.untimed)
+        return step
     except Cancelled:
         return _finish(sessions, job_id, "cancelled")
     except JayFlickError as error:
@@ -80,6 +72,35 @@ def run_job(place: Place, job_id: int) -> str:
     except Exception as error:
         message = f"an unexpected fault, {type(error).__name__}: {error}"
         return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
+
+
+Made = tuple[int, Rendered, str]
+"""A revision, what was made for it, and the hash of its file in the store."""
+
+
+class _Step(NamedTuple):
+    """What is to be made now."""
+
+    revision_id: int
+    output_id: str
+    recipe: Recipe
+    frames: Sequence[StoredFrame]
+
+
+def _next_step(session: Session, job_id: int, made: Made | None, store: Store) -> _Step | str:
+    """What a job has yet to make; the state it ended in if it is called off, or what was ``made`` is wanted."""
+    job = _at_work(session, job_id)
+    if job is None:
+        return "cancelled"
+    if made is None:
+        job.attempts += 1
+    elif job.revision_id == made[0]:
+        keep_result(session, job.project_id, made[0], job.output_id, *made[1:])
+        job.state, job.ended = "done", now()
+        return "done"
+    revision = session.get_one(Revision, job.revision_id)
+    frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
+    return _Step(revision.id, job.output_id, Recipe.model_validate(revision.recipe), frames)
 
 
 def _at_work(session: Session, job_id: int) -> Job | None:
@@ -97,13 +118,13 @@ def _at_work(session: Session, job_id: int) -> Job | None:
 def _finish(
     sessions: sessionmaker[Session], job_id: int, state: str, error: dict[str, object] | None = None
 ) -> str:
-    with sessions.begin() as session:
-        session.execute(
-            update(Job)
-            .where(Job.id == job_id, Job.state == "running")
-            .values(state=state, error=error, ended=now())
-        )
+    ended = {"state": state, "error": error, "ended": now()}
+    transact(sessions, lambda s: s.execute(update(Job).where(*_running(job_id)).values(ended)))
     return state
+
+
+def _running(job_id: int) -> tuple[ColumnElement[bool], ...]:
+    return Job.id == job_id, Job.state == "running"
 
 
 class _Reporter:
@@ -121,14 +142,14 @@ class _Reporter:
         if time.monotonic() < self._due:
             return
         self._due = time.monotonic() + TICK
-        with self._sessions.begin() as session:
-            noted = session.execute(
-                update(Job)
-                .where(Job.id == self._job_id, Job.state == "running")
-                .values(stage=progress.stage, done=progress.done, total=progress.total)
-            )
-            if getattr(noted, "rowcount", 1) == 0:
-                still = session.scalar(select(Job.state).where(Job.id == self._job_id))
-                self._unwanted = still != "running"
+        self._unwanted = not transact(self._sessions, self._note, progress)
         if self._unwanted:
             raise Cancelled("called off")
+
+    def _note(self, session: Session, progress: Progress) -> bool:
+        """Note how far the work is; whether it is still wanted."""
+        far = {"stage": progress.stage, "done": progress.done, "total": progress.total}
+        noted = session.execute(update(Job).where(*_running(self._job_id)).values(far))
+        if getattr(noted, "rowcount", 1) > 0:  # of rows that were changed
+            return True
+        return session.scalar(select(Job.state).where(Job.id == self._job_id)) == "running"

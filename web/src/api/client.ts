@@ -16,6 +16,7 @@ export type FrameInfo = Schemas["FrameInfo"];
 export type Problem = Schemas["Problem"];
 export type Renewed = Schemas["Renewed"];
 export type Limits = Schemas["Limits"];
+export type Storage = Schemas["Storage"];
 export type FileTaken = Schemas["FileTaken"];
 export type ClipInfo = Schemas["ClipInfo"];
 export type ImportStarted = Schemas["ImportStarted"];
@@ -84,13 +85,15 @@ export async function data<T = void>(
   return settled.data as T;
 }
 
-export const fileUrl = (resultId: number) => `/api/results/${resultId}/file`;
-export const playedFrameUrl = (resultId: number, index: number) => `/api/results/${resultId}/frames/${index}`;
+// The key in an address keeps apart what other data under the same numbers would answer.
+export const fileUrl = (result: ResultInfo) => `/api/results/${result.id}/file?key=${result.key}`;
+export const playedFrameUrl = (result: ResultInfo, index: number) =>
+  `/api/results/${result.id}/frames/${index}?key=${result.key}`;
 export const printsUrl = (projectId: string, frameSet: number, page: number) =>
   `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
 export const clipFrameUrl = (importId: string, clip: string, number: number) =>
   `/api/imports/${importId}/clips/${clip}/frames/${number}`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
-/** A step's source; the key in the address keeps apart what other data under the same numbers would answer. */
+/** A step's source. */
 export const sourceUrl = (result: ResultInfo, shot: string) =>
   `/api/revisions/${result.revision_id}/outputs/${result.output_id}/source/${shot}?key=${result.sources}`;

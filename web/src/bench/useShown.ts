@@ -26,10 +26,10 @@ export function useShown(result: ResultInfo | undefined): { shown: Shown | null;
     if (!result || current.current?.result.pixels === result.pixels) return;
     let over = false;
     const load = async () => {
-      const answer = await fetch(fileUrl(result.id));
+      const answer = await fetch(fileUrl(result));
       if (!answer.ok) throw new Error("the output could not be fetched");
       const bytes = await answer.arrayBuffer();
-      const frames = await openResult(bytes, result.id, result.info);
+      const frames = await openResult(bytes, result);
       if (over) {
         frames.close();
         return;

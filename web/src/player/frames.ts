@@ -1,6 +1,6 @@
 // Pictures to play: decoded from an output's own bytes in the browser, or fetched from the service.
 
-import { playedFrameUrl } from "../api/client";
+import { playedFrameUrl, type ResultInfo } from "../api/client";
 
 const MOST_BYTES = 400 * 1024 * 1024;
 const LONGEST_WAIT = 20_000;
@@ -134,12 +134,9 @@ function within<T>(promise: Promise<T>): Promise<T> {
 }
 
 /** A result's pictures, all of them decoded in the background from the first on. */
-export async function openResult(
-  bytes: ArrayBuffer,
-  resultId: number,
-  shape: { count: number; width: number; height: number },
-): Promise<FrameSource> {
+export async function openResult(bytes: ArrayBuffer, result: ResultInfo): Promise<FrameSource> {
   let source: FrameSource;
+  const shape = result.info;
   if ("ImageDecoder" in window) {
     const images = new ImageDecoder({ data: bytes.slice(0), type: "image/gif", preferAnimation: true });
     await within(Promise.all([images.completed, images.tracks.ready]));
@@ -151,7 +148,7 @@ export async function openResult(
     );
   } else {
     source = new Fetched("service", shape.count, shape.width, shape.height, (index) =>
-      playedFrameUrl(resultId, index),
+      playedFrameUrl(result, index),
     );
   }
   await within(source.get(0));

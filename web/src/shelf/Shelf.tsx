@@ -14,9 +14,10 @@ import {
   type FileTaken,
   type Limits,
   type ProjectCard,
+  type Storage,
 } from "../api/client";
 import { useLive } from "../api/live";
-import { ago, count, seconds, size, times } from "../format";
+import { ago, count, roughly, seconds, size, times } from "../format";
 import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
@@ -118,7 +119,26 @@ export function Shelf() {
         )}
       </section>
       <Bin />
+      <Stored />
     </div>
+  );
+}
+
+/** How much of the disk all this takes. */
+function Stored() {
+  const storage = useQuery({
+    queryKey: ["shelf", "storage"],
+    queryFn: () => data<Storage>(api.GET("/api/storage")),
+  });
+  if (!storage.data) return null;
+  const { bytes, scratch_bytes, most_scratch_bytes } = storage.data;
+  return (
+    <p className="text-xs text-ink-2">
+      On this machine: <span className="figure">{roughly(bytes)}</span> of frames and outputs,{" "}
+      <span className="figure">{roughly(scratch_bytes)}</span> of working files, which stay under{" "}
+      <span className="figure">{roughly(most_scratch_bytes)}</span>. What nothing needs any more is cleared away
+      by itself.
+    </p>
   );
 }
 
@@ -452,8 +472,9 @@ function Card({ project }: { project: ProjectCard }) {
           className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
         >
           <img
-            src={result ? fileUrl(result.id) : thumbUrl(project.first_picture ?? "")}
+            src={result ? fileUrl(result) : thumbUrl(project.first_picture ?? "")}
             alt=""
+            loading="lazy"
             className={`h-full w-full ${project.width * 10 > project.height * 14 ? "object-cover" : "object-contain"}`}
           />
         </div>

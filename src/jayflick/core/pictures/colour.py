@@ -30,7 +30,7 @@ def to_rgba(image: Image.Image, profile: bytes | None) -> NDArray[np.uint8]:
         levels = ((np.minimum(grey, 65535) * 255 + 32767) // 65535).astype(np.uint8)
         image = Image.fromarray(levels)
     if profile_name(profile) is None or profile is None:
-        return np.array(image.convert("RGBA"))
+        return np.array(image if image.mode == "RGBA" else image.convert("RGBA"))
     alpha = None
     if image.mode in ("P", "PA", "RGBA", "LA", "RGBa", "La") or "transparency" in image.info:
         image = image.convert("RGBA")

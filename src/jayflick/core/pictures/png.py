@@ -17,7 +17,7 @@ from PIL import Image
 from ..compiled import compiled
 from ..errors import InputError
 from .colour import profile_name, to_rgba
-from .header import Header, check_area
+from .header import Header, bands, check_area
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _KINDS = {0: "grey", 2: "RGB", 3: "palette", 4: "grey with alpha", 6: "RGBA"}
@@ -136,11 +136,13 @@ def _deep(data: bytes) -> NDArray[np.uint8]:
     if samples.ndim == 2:
         samples = samples[:, :, None]
     samples = samples.astype(np.uint16, copy=False)
-    result = np.empty((*samples.shape[:2], 4), np.uint8)
-    small = ((samples.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+    result = np.full((*samples.shape[:2], 4), 255, np.uint8)
     colours = 1 if samples.shape[2] <= 2 else 3
-    result[:, :, :3] = small[:, :, :colours]
-    result[:, :, 3] = small[:, :, -1] if samples.shape[2] in (2, 4) else 255
+    for rows in bands(samples):
+        small = ((samples[rows].astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+        result[rows, :, :3] = small[:, :, :colours]
+        if samples.shape[2] in (2, 4):
+            result[rows, :, 3] = small[:, :, -1]
     with Image.open(BytesIO(data), formats=["PNG"]) as image:
         profile = image.info.get("icc_profile")
     if profile_name(profile):

@@ -5,6 +5,7 @@ Sources: EXIF 2.32, section 4.6.4 (orientation); TIFF 6.0, sections 3 to 6 and 1
 
 import warnings
 from io import BytesIO
+from typing import Any
 
 import numpy as np
 import tifffile
@@ -13,7 +14,7 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from ..errors import InputError
 from .colour import profile_name, to_rgba
-from .header import Header, check_area
+from .header import Header, bands, check_area
 
 _MARKS = {
     "JPEG": (b"\xff\xd8\xff",),
@@ -126,7 +127,8 @@ def decode_page(data: bytes, page: int, name: str) -> NDArray[np.uint8]:
             image.seek(page)
         image.load()
         profile = image.info.get("icc_profile")
-        return to_rgba(ImageOps.exif_transpose(image), profile)
+        ImageOps.exif_transpose(image, in_place=True)  # which copies nothing when there is nothing to turn
+        return to_rgba(image, profile)
 
 
 def _deep_tiff(data: bytes, number: int) -> NDArray[np.uint8]:
@@ -138,23 +140,31 @@ def _deep_tiff(data: bytes, number: int) -> NDArray[np.uint8]:
         inverted = getattr(page, "photometric", None) == tifffile.PHOTOMETRIC.MINISWHITE
         if getattr(page, "planarconfig", 1) == 2 and samples.ndim == 3:
             samples = np.moveaxis(samples, 0, -1)
-    if samples.dtype.kind == "f":
-        samples = np.clip(np.nan_to_num(samples) * 65535.0 + 0.5, 0, 65535).astype(np.uint32)
-    elif samples.dtype.itemsize > 2:
-        samples = (samples.astype(np.uint64) >> 16).astype(np.uint32)
-    samples = samples.astype(np.uint32)
     if samples.ndim == 2:
         samples = samples[:, :, None]
-    if inverted:
-        samples[:, :, 0] = 65535 - samples[:, :, 0]
     colours = 1 if samples.shape[2] <= 2 else 3
     result = np.full((*samples.shape[:2], 4), 255, np.uint8)
-    colour = samples[:, :, :colours]
-    if samples.shape[2] in (2, 4):
-        alpha = samples[:, :, -1:]
-        if associated:
-            whole = np.maximum(alpha, 1).astype(np.uint64)
-            colour = np.minimum((colour * np.uint64(65535) + whole // 2) // whole, 65535).astype(np.uint32)
-        result[:, :, 3] = ((alpha[:, :, 0] * 255 + 32767) // 65535).astype(np.uint8)
-    result[:, :, :3] = ((colour * 255 + 32767) // 65535).astype(np.uint8)
+    for rows in bands(samples):
+        deep = _in_16_bits(samples[rows])
+        if inverted:
+            deep[:, :, 0] = 65535 - deep[:, :, 0]
+        colour = deep[:, :, :colours]
+        if samples.shape[2] in (2, 4):
+            alpha = deep[:, :, -1:]
+            if associated:
+                whole = np.maximum(alpha, 1).astype(np.uint64)
+                divided = (colour * np.uint64(65535) + whole // 2) // whole
+                colour = np.minimum(divided, 65535).astype(np.uint32)
+            result[rows, :, 3] = ((alpha[:, :, 0] * 255 + 32767) // 65535).astype(np.uint8)
+        result[rows, :, :3] = ((colour * 255 + 32767) // 65535).astype(np.uint8)
     return result
+
+
+def _in_16_bits(samples: NDArray[Any]) -> NDArray[np.uint32]:
+    """Samples of any depth as levels up to 65535."""
+    if samples.dtype.kind == "f":
+        samples = np.clip(np.nan_to_num(samples) * 65535.0 + 0.5, 0, 65535)
+    elif samples.dtype.itemsize > 2:
+        samples = samples.astype(np.uint64) >> 16
+    levels: NDArray[np.uint32] = samples.astype(np.uint32)
+    return levels

@@ -16,6 +16,7 @@ from io import BytesIO
 from pathlib import PurePosixPath
 
 from ..errors import InputError
+from ..text import clean, safe_path
 
 MAX_MEMBERS = 20_000
 """The most entries of an archive that are looked at."""
@@ -68,7 +69,8 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
     files = _zip(data) if zipped else _tar(data)
     left = MAX_UNPACKED
     try:
-        for number, (inside, size, read, refusal, written) in enumerate(files, 1):
+        for number, (packed_as, size, read, refusal, written) in enumerate(files, 1):
+            inside = clean(packed_as)
             if number > MAX_MEMBERS:
                 raise _too_many(name)
             parts = PurePosixPath(inside.replace("\\", "/")).parts
@@ -78,7 +80,7 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 refusal = "its name points outside the archive"
             if refusal is None and size > most_file_bytes:
                 refusal = f"is larger than {most_file_bytes // 1048576} MB"
-            shown = "/".join(part for part in parts if part not in ("/", "..")) or inside
+            shown = safe_path(inside)
             if refusal is not None:
                 yield Member(shown, b"", InputError(refusal, file=shown, remedy="bring it by itself"))
                 continue

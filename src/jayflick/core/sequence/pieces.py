@@ -12,7 +12,7 @@ from PIL import Image
 from ..errors import InputError
 from ..pictures import clip
 from ..pictures.fingerprint import Fingerprint, fingerprint, reduced
-from ..pictures.header import Header
+from ..pictures.header import MOST_FRAME_PIXELS, Header, check_area
 from ..pictures.kinds import read_header, read_picture
 from ..pictures.moving import open_moving
 from .archives import is_archive, members
@@ -21,6 +21,8 @@ from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 T = TypeVar("T")
 MAX_BYTES = 256 * 1024 * 1024
 """The most bytes one picture file may have."""
+MOST_PIXELS = 2_000_000_000
+"""The most pixels that all pictures of an animated file may have together: 960 of 1920 × 1080."""
 GLIMPSE = (640, 400)
 """The most pixels across and down of a clip's frame that is looked at."""
 THUMB = (400, 112)
@@ -100,6 +102,7 @@ def _apart(
         yield from _taken_out(data, name, None, cut)
         return
     header = read_header(data, name=name)
+    check_area(header.width, header.height, name, MOST_FRAME_PIXELS)
     if header.count > 1:
         yield from _taken_out(data, name, header)
         return
@@ -165,8 +168,12 @@ def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
 
 
 def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = clip.WHOLE) -> Iterator[Piece]:
+    if header is not None:
+        _need_bounded(header, header.count, name)
     moving = open_moving(data, name, cut)
     times = moving.durations
+    if header is not None and times is not None:  # what its head promises may be less than it holds
+        _need_bounded(header, len(times), name)
     number = 0
     try:
         for number, picture in enumerate(moving.pictures, 1):
@@ -195,6 +202,15 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
         raise InputError(f"is damaged{after}", file=name, remedy="render or copy the file again") from broken
     if number == 0:
         raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
+
+
+def _need_bounded(header: Header, count: int, name: str) -> None:
+    if header.width * header.height * count > MOST_PIXELS:
+        raise InputError(
+            f"its {count} pictures have more than {MOST_PIXELS // 10**6:,} million pixels together",
+            file=name,
+            remedy="scale it down, or cut it into parts",
+        )
 
 
 def thumbnail(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> bytes:

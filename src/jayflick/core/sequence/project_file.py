@@ -10,16 +10,19 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from io import RawIOBase
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from ..errors import InputError
 from ..recipe import Recipe
+from ..text import LONGEST_NAME, CleanText, safe_path
 
 T = TypeVar("T")
 DOCUMENT = "project.json"
 SCHEMA = "project.schema.json"
 MOST_FRAMES = 20_000
-MOST_BYTES = 32 << 20
+MOST_NUMBER = 10**18 - 1
+"""The largest counter of a frame."""
+MOST_BYTES = 12 << 20
 """The most bytes ``project.json`` may have."""
 _BEGINNING = (1980, 1, 1, 0, 0, 0)  # the earliest time a zip can hold: the same project gives the same bytes
 
@@ -32,8 +35,10 @@ class Entry(BaseModel):
     file: str = Field(
         description="Where it lies in the archive", examples=["frames/kite_1.png"], max_length=400
     )
-    name: str = Field(description="What it was called when it came", min_length=1, max_length=255)
-    number: int | None = Field(None, description="The counter in its name")
+    name: Annotated[str, AfterValidator(safe_path)] = Field(
+        description="What it was called when it came", min_length=1, max_length=LONGEST_NAME
+    )
+    number: int | None = Field(None, ge=0, le=MOST_NUMBER, description="The counter in its name")
     sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$", description="Of its file")]
 
 
@@ -44,7 +49,7 @@ class ProjectFile(BaseModel):
 
     format: Literal["jayflick-project"] = "jayflick-project"
     version: Literal[1] = 1
-    name: str = Field(min_length=1, max_length=200)
+    name: CleanText = Field(min_length=1, max_length=200)
     recipe: Recipe
     frames: Annotated[tuple[Entry, ...], Field(min_length=1, max_length=MOST_FRAMES)]
     report: dict[str, Any] = Field(description="What gathering found, as `jayflick gather` prints it")
@@ -80,14 +85,21 @@ def entries(frames: Sequence[tuple[str, int | None, str]]) -> tuple[Entry, ...]:
     """Frames by name, number and hash, each with a place of its own in the archive."""
     taken: set[str] = set()
     result = []
-    for name, number, sha256 in frames:
-        file, again = f"frames/{name}", 1
+    for given, number, sha256 in frames:
+        name = safe_path(given)
+        place = "/".join(_seen(part) for part in name.split("/"))
+        file, again = safe_path(f"frames/{place}"), 1
         while file.lower() in taken:  # some file systems do not tell Kite.png from kite.png
             again += 1
-            file = f"frames/{again}/{name}"
+            file = safe_path(f"frames/{again}/{place}")
         taken.add(file.lower())
         result.append(Entry(file=file, name=name, number=number, sha256=sha256))
     return tuple(result)
+
+
+def _seen(part: str) -> str:
+    """A name of a file or folder that is not passed over as hidden or as a system's own."""
+    return f"_{part}" if part.startswith(".") or part == "__MACOSX" else part
 
 
 def in_parts(sized: Iterable[tuple[T, int]], most_bytes: int) -> list[list[T]]:

@@ -1,20 +1,28 @@
 """Bringing files in."""
 
 import re
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from functools import partial
 from typing import Annotated
 
+from anyio import fail_after, to_thread
 from fastapi import APIRouter, Path, Query, Request, Response
+from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
-from starlette.datastructures import UploadFile
-from starlette.exceptions import HTTPException
+from starlette.datastructures import FormData, UploadFile
+from starlette.formparsers import MultiPartException
 from starlette.types import Message, Receive
 
 from ...core.errors import InputError
 from ...core.pictures.clip import Cut
 from ...core.stages import cache_key
-from .. import frame_sets, imports, projects
+from .. import frame_sets, imports
+from ..bounds import FormParser
+from ..cards import card
+from ..errors import Unavailable
 from ..intake import Intake
-from ..parts import WEBP, ImportId, Parts, Reading, Sha256, lasting
+from ..parts import WEBP, ImportId, Parts, Reading, Service, Sha256, lasting
 from ..schemas import (
     Choice,
     FileTaken,
@@ -29,6 +37,8 @@ from ..settings import Settings
 
 router = APIRouter(prefix="/imports", tags=["imports"])
 
+LONGEST_WAIT = 20.0
+"""Seconds that an upload waits for its turn."""
 GLIMPSES = 12
 """Frames by which a sequence is shown before it is brought in."""
 
@@ -36,8 +46,7 @@ GLIMPSES = 12
 @router.post("", status_code=201)
 def begin_import(service: Parts) -> ImportStarted:
     """Open an import. Send its files in any number of requests, then finish it."""
-    with service.sessions.begin() as session:
-        return ImportStarted(id=imports.begin(session))
+    return ImportStarted(id=service.transact(imports.begin))
 
 
 @router.post(
@@ -75,24 +84,53 @@ async def add_files(
     A file's name may have folders: ``walk/0001.png``.
     """
     settings = service.settings
-    length = request.headers.get("content-length")
-    if length is not None and int(length) > settings.most_import_bytes:
+    length = request.headers.get("content-length", "0")
+    if length.isdecimal() and int(length) > settings.most_import_bytes:
         raise _too_large(settings)
     intake = await run_in_threadpool(Intake, service, import_id)
-    counted = Request(request.scope, _counting(request.receive, settings))
-    try:
-        async with counted.form(max_files=settings.most_files, max_fields=settings.most_files) as form:
-            uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
-            written = _moments(form.getlist("written"), len(uploads))
-            taken = [
-                await run_in_threadpool(intake.take, upload, moment, hold_clips=hold_clips)
-                for upload, moment in zip(uploads, written, strict=True)
-            ]
-    except HTTPException as error:  # what the parser found wrong with the form
-        remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
-        raise InputError(error.detail, remedy=remedy) from error
+    async with _turn(service), _form(request, settings) as form:
+        uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
+        written = _moments(form.getlist("written"), len(uploads))
+        taken = [
+            # Waiting for a process to read them holds no thread that others need.
+            await to_thread.run_sync(
+                partial(intake.take, hold_clips=hold_clips), *each, limiter=service.readers
+            )
+            for each in zip(uploads, written, strict=True)
+        ]
     await run_in_threadpool(intake.keep)
     return taken
+
+
+@asynccontextmanager
+async def _turn(service: Service) -> AsyncIterator[None]:
+    """One of the uploads that are received side by side. Others wait, but not for ever."""
+    try:
+        with fail_after(LONGEST_WAIT):
+            await service.uploads.acquire()
+    except TimeoutError:
+        raise Unavailable("too many uploads are under way", remedy="try again in a moment") from None
+    try:
+        yield
+    finally:
+        service.uploads.release()
+
+
+@asynccontextmanager
+async def _form(request: Request, settings: Settings) -> AsyncIterator[FormData]:
+    """The form that a request brings; one without files if it brings none."""
+    form = FormData()
+    if request.headers.get("content-type", "").startswith("multipart/form-data"):
+        counted = Request(request.scope, _counting(request.receive, settings))
+        try:
+            form = await FormParser(request.headers, counted.stream(), most_parts=settings.most_files).parse()
+        except MultiPartException as error:
+            remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
+            raise InputError(error.message, remedy=remedy) from error
+    try:
+        yield form
+    finally:
+        await form.close()
 
 
 @router.get(
@@ -100,34 +138,44 @@ async def add_files(
     responses=WEBP,
     response_class=Response,
 )
-def get_clip_frame(
+async def get_clip_frame(
     import_id: ImportId,
     sha256: Sha256,
     number: Annotated[int, Path(ge=1, le=1_000_000)],
     service: Parts,
 ) -> Response:
     """A frame of a clip that waits, from 1, at most 640 by 400 pixels."""
-    with service.sessions() as session:
-        name = imports.held_clip(session, import_id, sha256).name
 
-    def make() -> bytes:
-        return service.decoders.glimpse(service.store.read(sha256), name, number).picture
+    def look() -> bytes:
+        with service.sessions() as session:
+            name = imports.held_clip(session, import_id, sha256).name
 
-    data = service.stages.obtain("glimpse", cache_key("glimpse", 1, sha256, number), make)
-    return lasting(data, "image/webp")
+        def make() -> bytes:
+            return service.decoders.glimpse(service.store.read(sha256), name, number).picture
+
+        return service.stages.obtain("glimpse", cache_key("glimpse", 1, sha256, number), make)
+
+    return lasting(await to_thread.run_sync(look, limiter=service.readers), "image/webp")
 
 
 @router.post("/{import_id}/clips/{sha256}")
-def take_clip(import_id: ImportId, sha256: Sha256, request: TakeClip, service: Parts) -> FileTaken:
+async def take_clip(import_id: ImportId, sha256: Sha256, request: TakeClip, service: Parts) -> FileTaken:
     """Take frames of a clip that waits into the import; taken again, they replace those taken before."""
-    with service.sessions.begin() as session:
+
+    def forget(session: Session) -> str:
         name = imports.held_clip(session, import_id, sha256).name
         imports.forget(session, import_id, f"{name}/")
-    intake = Intake(service, import_id)
-    cut = Cut(request.first, request.last, request.step)
-    taken = intake.take_clip(service.store.read(sha256), name, cut)
-    intake.keep()
-    return taken
+        return name
+
+    def take() -> FileTaken:
+        name = service.transact(forget)
+        intake = Intake(service, import_id)
+        cut = Cut(request.first, request.last, request.step)
+        taken = intake.take_clip(service.store.read(sha256), name, cut)
+        intake.keep()
+        return taken
+
+    return await to_thread.run_sync(take, limiter=service.readers)
 
 
 def _moments(values: list[UploadFile | str], count: int) -> list[float | None]:
@@ -178,9 +226,12 @@ def _ignored(items: list[dict[str, str]]) -> list[Problem]:
 @router.post("/{import_id}/finish")
 def finish_import(import_id: ImportId, service: Parts, choice: Choice | None = None) -> ImportDone:
     """Make projects of what came: one of each sequence, unless a choice is made."""
-    with service.sessions.begin() as session:
-        made, ignored = frame_sets.finish(session, import_id, service.results, choice)
-        cards = [projects.card(session, project) for project in made]
-    for made_card in cards:
-        service.changed(made_card.id)
-    return ImportDone(projects=cards, ignored=_ignored(ignored))
+
+    def finish(session: Session) -> ImportDone:
+        finished, ignored = frame_sets.finish(session, import_id, service.results, choice)
+        return ImportDone(projects=[card(session, project) for project in finished], ignored=_ignored(ignored))
+
+    done = service.transact(finish)
+    for made in done.projects:
+        service.changed(made.id)
+    return done

@@ -3,14 +3,13 @@
 from fastapi import APIRouter
 
 from .. import projects
-from ..parts import Parts
+from ..parts import Number, Parts
 
 router = APIRouter(prefix="/jobs", tags=["jobs"])
 
 
 @router.post("/{job_id}/cancel", status_code=204)
-def cancel_job(job_id: int, service: Parts) -> None:
+def cancel_job(job_id: Number, service: Parts) -> None:
     """Call a job off. What was there before stays."""
-    with service.sessions.begin() as session:
-        projects.cancel(session, job_id)
+    service.transact(projects.cancel, job_id)
     service.hub.tell("shelf")

@@ -4,7 +4,7 @@ from io import BytesIO
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Path, Query, Response
 from PIL import Image
 from sqlalchemy.orm import Session
 
@@ -16,11 +16,14 @@ from ...core.stages import cache_key
 from ...core.timing.shots import Shot
 from ..errors import NotFound
 from ..models import Result, Revision
-from ..parts import PNG, WEBP, Parts, Reading, Sha256, answers, lasting
+from ..parts import PNG, WEBP, Number, Parts, Reading, Sha256, answers, lasting
 from ..pictures import thumb_of
 from ..results import result_document
+from ..schemas import ResultInfo
 
 router = APIRouter(tags=["pictures"])
+
+Key = Annotated[str | None, Query(max_length=64, description="Names the content, which then never changes")]
 
 
 @router.get(
@@ -42,10 +45,18 @@ def get_thumb(sha256: Sha256, service: Parts) -> Response:
     responses=PNG,
     response_class=Response,
 )
-def get_source(revision_id: int, output_id: str, shot: str, service: Parts, session: Reading) -> Response:
+def get_source(
+    revision_id: Number,
+    output_id: str,
+    shot: Annotated[str, Path(max_length=200)],
+    service: Parts,
+    session: Reading,
+    key: Key = None,
+) -> Response:
     """What a step shows, framed as the output is, with every colour and soft edge it has.
 
     ``shot`` is a frame's position from 1, or a blend such as ``3x128+4x128``; ``0`` is an empty picture.
+    ``key`` is the ``sources`` of a result.
     """
     revision = session.get(Revision, revision_id)
     if revision is None:
@@ -62,47 +73,60 @@ def get_source(revision_id: int, output_id: str, shot: str, service: Parts, sess
         raise NotFound("there is no such frame") from None
     if max(position for position, _ in wanted.parts) > len(frames):
         raise NotFound("there is no such frame")
-    return _png(Framed(frames, recipe.framing, output.size, service.stages, recipe.gather).shot(wanted))
+    framed = Framed(frames, recipe.framing, output.size, service.stages, recipe.gather)
+    return _keyed(_png(framed.shot(wanted)), "image/png", key)
 
 
-def _png(picture: Any) -> Response:
+def _png(picture: Any) -> bytes:
     out = BytesIO()
     Image.fromarray(picture).save(out, "PNG", compress_level=1)
-    return lasting(out.getvalue(), "image/png")
+    return out.getvalue()
 
 
-def _result(session: Session, result_id: int) -> Result:
+def _keyed(data: bytes, media_type: str, key: str | None, **headers: str) -> Response:
+    """An answer that the browser keeps if its address names the content: numbers begin anew elsewhere."""
+    if key is not None:
+        return lasting(data, media_type, **headers)
+    return Response(data, media_type=media_type, headers={**headers, "cache-control": "no-store"})
+
+
+def _result(session: Session, result_id: int, key: str | None) -> tuple[Result, ResultInfo]:
     result = session.get(Result, result_id)
     if result is None:
         raise NotFound("there is no such result")
-    return result
+    shown = result_document(result)
+    if key not in (None, shown.key):
+        raise NotFound("there is no such result here")
+    return result, shown
 
 
 @router.get("/results/{result_id}/file", responses=answers("image/gif"), response_class=Response)
 def get_file(
-    result_id: int,
+    result_id: Number,
     service: Parts,
     session: Reading,
+    key: Key = None,
     download: Annotated[bool, Query(description="Ask the browser to save it under its own name")] = False,
 ) -> Response:
     """The real bytes of an output."""
-    result = _result(session, result_id)
+    result, shown = _result(session, result_id, key)
     recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
-    shown = result_document(result)
     delays = [delay // 10 for delay in shown.delays]
     data = retime(read_gif(service.store.read(result.sha256)), delays, shown.info.repeat)
     kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
     named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
-    return lasting(data, "image/gif", **{"content-disposition": f"{kind}; {named}"})
+    return _keyed(data, "image/gif", key, **{"content-disposition": f"{kind}; {named}"})
 
 
 @router.get("/results/{result_id}/frames/{index}", responses=PNG, response_class=Response)
-def get_played_frame(result_id: int, index: int, service: Parts, session: Reading) -> Response:
+def get_played_frame(
+    result_id: Number, index: Number, service: Parts, session: Reading, key: Key = None
+) -> Response:
     """A frame of an output as it is seen, decoded from its bytes by our own reader (index from 0)."""
-    result = _result(session, result_id)
+    result, _ = _result(session, result_id, key)
 
-    def key(number: int) -> str:
+    def stage_key(number: int) -> str:
         return cache_key("played", 1, result.sha256, number)
 
     def make() -> bytes:
@@ -114,10 +138,10 @@ def get_played_frame(result_id: int, index: int, service: Parts, session: Readin
             if number == index:
                 wanted = out.getvalue()
             else:  # a player asks for all of them; decoding from the start each time would be slow
-                service.stages.obtain("played", key(number), out.getvalue)
+                service.stages.obtain("played", stage_key(number), out.getvalue)
         if not wanted:
             raise NotFound("there is no such frame")
         return wanted
 
-    data = service.stages.obtain("played", key(index), make)
-    return lasting(data, "image/png")
+    data = service.stages.obtain("played", stage_key(index), make)
+    return _keyed(data, "image/png", key)

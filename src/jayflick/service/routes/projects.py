@@ -4,9 +4,11 @@ from typing import Annotated
 
 from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
+from sqlalchemy.orm import Session
 
 from .. import exports, frame_sets, prints, projects, rhythms
-from ..parts import WEBP, Parts, ProjectId, Reading, Service, answers, lasting
+from ..cards import card
+from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
     BinnedProject,
     Edit,
@@ -26,10 +28,10 @@ from ..schemas import (
 router = APIRouter(prefix="/projects", tags=["projects"])
 
 
-@router.get("")
-def list_projects(session: Reading) -> list[ProjectCard]:
+@router.get("", response_model=list[ProjectCard])
+def list_projects(session: Reading, service: Parts) -> Response:
     """The shelf: newest change first."""
-    return projects.shelf(session)
+    return Response(service.shelf.document(session), media_type="application/json")
 
 
 @router.get("/bin")
@@ -41,8 +43,8 @@ def list_bin(session: Reading) -> list[BinnedProject]:
 @router.delete("/bin", status_code=204)
 def empty_bin(service: Parts) -> None:
     """Delete for good what is in the bin."""
-    with service.sessions.begin() as session:
-        projects.empty_bin(session)
+    while service.transact(projects.empty_bin):
+        pass
     service.hub.tell("shelf")
 
 
@@ -53,7 +55,7 @@ def get_project(project_id: ProjectId, session: Reading, service: Parts) -> Resp
 
 
 @router.get("/{project_id}/frames/{frame_set}", response_model=FrameSetInfo)
-def get_frames(project_id: ProjectId, frame_set: int, session: Reading, service: Parts) -> Response:
+def get_frames(project_id: ProjectId, frame_set: Number, session: Reading, service: Parts) -> Response:
     """One of a project's sets of frames, which never changes; frames brought in anew are another set."""
     info = projects.frame_set(session, project_id, frame_set, service.frames)
     return lasting(info.model_dump_json(), "application/json")
@@ -66,7 +68,7 @@ def get_frames(project_id: ProjectId, frame_set: int, session: Reading, service:
 )
 def get_prints(
     project_id: ProjectId,
-    frame_set: int,
+    frame_set: Number,
     page: Annotated[int, Path(ge=1, le=10_000)],
     service: Parts,
     session: Reading,
@@ -79,16 +81,9 @@ def get_prints(
 @router.put("/{project_id}/recipe", response_model=ProjectInfo)
 def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
-    with service.sessions.begin() as session:
-        projects.edit(
-            session,
-            project_id,
-            edit.base_revision,
-            edit.label,
-            edit.recipe,
-            service.results,
-            edit.gesture,
-        )
+    service.transact(
+        projects.edit, project_id, edit.base_revision, edit.label, edit.recipe, service.results, edit.gesture
+    )
     return _shown(service, project_id)
 
 
@@ -112,49 +107,46 @@ def get_seam(
 @router.post("/{project_id}/undo", response_model=ProjectInfo)
 def undo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go back to the revision before."""
-    with service.sessions.begin() as session:
-        projects.undo(session, project_id, service.results)
+    service.transact(projects.undo, project_id, service.results)
     return _shown(service, project_id)
 
 
 @router.post("/{project_id}/redo", response_model=ProjectInfo)
 def redo_edit(project_id: ProjectId, service: Parts) -> Response:
     """Go forward to the revision that was undone."""
-    with service.sessions.begin() as session:
-        projects.redo(session, project_id, service.results)
+    service.transact(projects.redo, project_id, service.results)
     return _shown(service, project_id)
 
 
 @router.post("/{project_id}/retry", response_model=ProjectInfo)
 def retry_outputs(project_id: ProjectId, service: Parts) -> Response:
     """Make the outputs that are missing again, after a failure or a cancel."""
-    with service.sessions.begin() as session:
-        projects.retry(session, project_id, service.results)
+    service.transact(projects.retry, project_id, service.results)
     return _shown(service, project_id, dated=False)
 
 
 @router.patch("/{project_id}", response_model=ProjectInfo)
 def rename_project(project_id: ProjectId, change: Rename, service: Parts) -> Response:
     """Give a project another name."""
-    with service.sessions.begin() as session:
-        projects.rename(session, project_id, change.name)
+    service.transact(projects.rename, project_id, change.name)
     return _shown(service, project_id)
 
 
 @router.delete("/{project_id}", status_code=204)
 def remove_project(project_id: ProjectId, service: Parts) -> None:
     """Put a project in the bin. It can be restored for 30 days."""
-    with service.sessions.begin() as session:
-        projects.remove(session, project_id)
+    service.transact(projects.remove, project_id)
     service.changed(project_id)
 
 
 @router.post("/{project_id}/split", status_code=201)
 def split_project(project_id: ProjectId, request: Split, service: Parts) -> ProjectCard:
     """Make another project of some of a project's frames. The project itself stays as it is."""
-    with service.sessions.begin() as session:
-        made = frame_sets.split(session, project_id, request.positions, service.results)
-        shown = projects.card(session, made)
+
+    def make(session: Session) -> ProjectCard:
+        return card(session, frame_sets.split(session, project_id, request.positions, service.results))
+
+    shown = service.transact(make)
     service.changed(shown.id)
     return shown
 
@@ -186,10 +178,9 @@ def renew_project(project_id: ProjectId, request: Renew, service: Parts) -> Rene
     A frame that is there already, by its name, its content or its number, takes the place of the older one;
     others are added. Everything done so far stays, and undo leads back.
     """
-    with service.sessions.begin() as session:
-        done = frame_sets.renew(
-            session, project_id, request.import_id, service.settings.most_files, service.results
-        )
+    done = service.transact(
+        frame_sets.renew, project_id, request.import_id, service.settings.most_files, service.results
+    )
     service.changed(project_id)
     return done
 
@@ -197,16 +188,16 @@ def renew_project(project_id: ProjectId, request: Renew, service: Parts) -> Rene
 @router.post("/{project_id}/join", response_model=ProjectInfo)
 def join_projects(project_id: ProjectId, request: Join, service: Parts) -> Response:
     """Put another project's frames behind a project's own. The other stays as it is, and undo leads back."""
-    with service.sessions.begin() as session:
-        frame_sets.join(session, project_id, request.project_id, service.settings.most_files, service.results)
+    service.transact(
+        frame_sets.join, project_id, request.project_id, service.settings.most_files, service.results
+    )
     return _shown(service, project_id)
 
 
 @router.post("/{project_id}/restore", response_model=ProjectInfo)
 def restore_project(project_id: ProjectId, service: Parts) -> Response:
     """Take a project out of the bin."""
-    with service.sessions.begin() as session:
-        projects.restore(session, project_id)
+    service.transact(projects.restore, project_id)
     return _shown(service, project_id, dated=False)
 
 

@@ -6,9 +6,10 @@ from fastapi import APIRouter
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from ... import __version__
-from ...core.pictures.header import MAX_PIXELS
+from ...core.pictures.header import MOST_FRAME_PIXELS
 from ..parts import Parts, Reading
-from ..schemas import Health, Limits
+from ..schemas import Health, Limits, Storage
+from ..store import folder_bytes
 
 router = APIRouter(tags=["server"])
 
@@ -28,7 +29,17 @@ def get_limits(service: Parts) -> Limits:
         most_files=settings.most_files,
         most_file_bytes=settings.most_file_bytes,
         most_import_bytes=settings.most_import_bytes,
-        most_frame_pixels=MAX_PIXELS,
+        most_frame_pixels=MOST_FRAME_PIXELS,
+    )
+
+
+@router.get("/storage")
+def get_storage(service: Parts) -> Storage:
+    """How much is stored."""
+    return Storage(
+        bytes=folder_bytes(service.store.folder),
+        scratch_bytes=folder_bytes(service.stages.folder),
+        most_scratch_bytes=service.settings.most_stage_bytes,
     )
 
 

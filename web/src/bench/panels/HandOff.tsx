@@ -53,7 +53,7 @@ export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }
       </div>
       {ready ? (
         <a
-          href={`${fileUrl(result.id)}?download=true`}
+          href={`${fileUrl(result)}&download=true`}
           download={output.file_name}
           className="inline-flex h-[34px] items-center justify-center gap-2 rounded-[7px] bg-strong font-semibold text-on-strong hover:opacity-90"
         >
