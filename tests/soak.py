@@ -168,7 +168,8 @@ def kills(rounds: int) -> None:
             for result in results:
                 data_of = client.get(f"/api/results/{result['id']}/file").content
                 bad += len(data_of) != result["info"]["bytes"]
-        server.stop()
+        server.stop(signal.SIGKILL)
+        Server(data).start("--no-demo").stop()
         half = list(data.rglob(".part-*"))
     faults = [fault for story in stories for fault in story.faults]
     begun, ended = sum(one.requests for one in stories), sum(one.answered for one in stories)
@@ -375,7 +376,7 @@ def retunes(count: int) -> None:
                 if step == count // 5:
                     early = sum(map(_memory, [server.pid, *server.children("spawn_main")]))
             late = sum(map(_memory, [server.pid, *server.children("spawn_main")]))
-            time.sleep(6)
+            time.sleep(40)  # longer than what was just made is left alone
             stored = client.get("/api/storage").json()
         files = sum(1 for _ in (server.data / "store").glob("*/*"))
     print(f"{count} changes of colours and size, 24 frames of 160 × 90")

@@ -147,13 +147,13 @@ def _make(options: argparse.Namespace) -> None:
     folder = options.output.endswith(("/", os.sep)) or output.is_dir()
     if not folder and output.suffix.lower() != ".gif":
         raise InputError(
-            "this ending is not one that can be written",
+            "this file type cannot be written",
             file=output.name,
             remedy="use .gif, or DIR/ for frames",
         )
     cut = _cut(options.clip)
     if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
-        raise InputError("is there already", file=output.name, remedy="add --force to replace it")
+        raise InputError("already exists", file=output.name, remedy="add --force to replace it")
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
         taken_out = Path(scratch) / "frames"
         taken_out.mkdir()
@@ -191,9 +191,9 @@ def _frames_of(project: ProjectFile, files: list[Path], scratch: Path, cut: Cut)
     for entry in project.frames:
         if entry.sha256 not in came:
             raise InputError(
-                "of the project did not come, or is not as it was",
+                "of the project is missing, or has changed",
                 file=entry.name,
-                remedy="give all parts of the project, unchanged",
+                remedy="use all parts of the project, unchanged",
             )
     frames = [replace(came[entry.sha256], name=entry.name) for entry in project.frames]
     return _numbered(frames, [entry.number for entry in project.frames], project.report)
@@ -252,7 +252,7 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
         try:
             base = Recipe.model_validate_json(read_file(path)).model_dump(mode="json")
         except ValidationError as error:
-            raise InputError(_first(error), file=path.name, remedy="mend the recipe") from error
+            raise InputError(_first(error), file=path.name, remedy="fix the recipe") from error
     else:
         base = first.model_dump(mode="json")
     rhythm, framing, output = base["rhythm"], base["framing"], base["outputs"][0]
@@ -264,7 +264,7 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
     if options.range is not None:
         match = re.fullmatch(r"(\d{1,9})-(\d{1,9})", options.range)
         if match is None:
-            raise InputError(f"--range {options.range!r} is not a range", remedy="give one such as 1-18")
+            raise InputError(f"--range {options.range!r} is not a range", remedy="use one such as 1-18")
         rhythm |= {"first": int(match[1]), "last": int(match[2])}
     if options.reverse:
         rhythm["direction"] = "reverse"
@@ -273,7 +273,7 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
     if options.size is not None:
         match = re.fullmatch(r"(\d{1,6})?x(\d{1,6})?", options.size)
         if match is None or not (match[1] or match[2]):
-            raise InputError(f"--size {options.size!r} is not a size", remedy="give 580x, x351 or 580x351")
+            raise InputError(f"--size {options.size!r} is not a size", remedy="use 580x, x351 or 580x351")
         output["size"] |= {
             "width": int(match[1]) if match[1] else None,
             "height": int(match[2]) if match[2] else None,
@@ -281,7 +281,7 @@ def _recipe(options: argparse.Namespace, first: Recipe) -> Recipe:
     if options.crop is not None:
         if not re.fullmatch(r"\d{1,6}(,\d{1,6}){3}", options.crop):
             raise InputError(
-                f"--crop {options.crop!r} is not a crop", remedy="give X,Y,W,H, such as 0,0,320,240"
+                f"--crop {options.crop!r} is not a crop", remedy="use X,Y,W,H, such as 0,0,320,240"
             )
         framing["crop"] = [int(part) for part in options.crop.split(",")]
     if options.length is not None:
@@ -335,7 +335,7 @@ def _cut(text: str) -> Cut:
     match = re.fullmatch(r"([1-9]\d{0,6})-([1-9]\d{0,6})?(?:/([1-9]\d{0,3}))?", text)
     if match is None or (match[2] and int(match[2]) < int(match[1])):
         raise InputError(
-            f"--clip {text!r} is no part of a clip", remedy="give one such as 25-72, 25- or 1-300/3"
+            f"--clip {text!r} is not a part of a clip", remedy="use one such as 25-72, 25- or 1-300/3"
         )
     return Cut(int(match[1]), int(match[2]) if match[2] else None, int(match[3] or 1))
 
@@ -343,7 +343,7 @@ def _cut(text: str) -> Cut:
 def _bytes(text: str) -> int:
     match = re.fullmatch(r"(\d{1,12})([KkMm]?)", text)
     if match is None:
-        raise InputError(f"--max-bytes {text!r} is not a size", remedy="give bytes, or 1024K, or 5M")
+        raise InputError(f"--max-bytes {text!r} is not a size", remedy="use bytes, or 1024K, or 5M")
     return int(match[1]) * {"": 1, "k": 1024, "m": 1024 * 1024}[match[2].lower()]
 
 

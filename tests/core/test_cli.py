@@ -118,7 +118,7 @@ def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None: 
     assert (status, sequence["count"], sequence["missing"]) == (0, 10, [4, 6])
     assert [problem["kind"] for problem in sequence["problems"]] == ["unreadable", "missing"]
     assert json.loads(printed)["ignored"] == [
-        {"file": "notes.txt", "message": "not a picture that is read here"}
+        {"file": "notes.txt", "message": "not a supported picture format"}
     ]
     assert "square_6.png: the file is empty" in run("gather", folder)[1]
 
@@ -128,8 +128,8 @@ def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None: 
     [
         (["make", "nowhere.png", "-o", "x.gif"], "nowhere.png: there is no such file"),
         (["make", "*.nothing", "-o", "x.gif"], "*.nothing: nothing matches this pattern"),
-        (["make", "IN", "-o", "x.bmp"], "x.bmp: this ending is not one that can be written"),
-        (["make", "IN", "-o", "THERE"], "there.gif: is there already; add --force"),
+        (["make", "IN", "-o", "x.bmp"], "x.bmp: this file type cannot be written"),
+        (["make", "IN", "-o", "THERE"], "there.gif: already exists; add --force"),
         (["make", "IN", "-o", "x.gif", "--fps", "0"], "'0' is not a rate"),
         (["make", "IN", "-o", "x.gif", "--colours", "1"], "--colours: Input should be greater"),
         (["make", "IN", "-o", "x.gif", "--range", "3-99"], "the range 3-99 does not lie in the 12 frames"),

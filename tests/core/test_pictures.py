@@ -73,7 +73,7 @@ def test_sixteen_bits_are_rounded_not_cut(channels: int) -> None:
     ("data", "reason"),
     [
         (b"", "the file is empty"),
-        (b"plain words", "not a picture that is read here"),
+        (b"plain words", "not a supported picture format"),
         (SAMPLE[:5], "ends early, after 5 bytes"),
         (SAMPLE[: len(SAMPLE) // 2], "ends early"),
         (SAMPLE[:-1], "ends early"),

@@ -75,7 +75,7 @@ def test_a_project_whose_frames_did_not_all_come_is_refused(
     part = b"".join(write_project(project, some, lambda one: frames[one.name].read_bytes()))
     (tmp_path / "part.zip").write_bytes(part)
     assert main(["make", str(tmp_path / "part.zip"), "-o", str(tmp_path / "out.gif")]) == 2
-    assert "square_4.png: of the project did not come" in capsys.readouterr().err
+    assert "square_4.png: of the project is missing" in capsys.readouterr().err
     assert not (tmp_path / "out.gif").exists()
 
 

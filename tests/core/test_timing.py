@@ -258,9 +258,9 @@ def test_whatever_is_blended_stays_whole_and_can_be_written_down(
 
 
 def test_what_cannot_be_played_is_refused() -> None:
-    with pytest.raises(InputError, match="it would play 30000 frames; 20000 are the most"):
+    with pytest.raises(InputError, match="it would play 30000 frames; the limit is 20000"):
         played(30, cycles=1000)
-    with pytest.raises(InputError, match="20000 are the most"):
+    with pytest.raises(InputError, match="the limit is 20000"):
         plan_rhythm(Gather(gaps="blend"), Rhythm(), missing_after([1000 * n - n % 2 for n in range(25)]))
     for text in ("", "1x300", "1x100", "a", "1+2", "1x-5+2x261"):
         with pytest.raises(ValueError, match="is not a frame or a blend"):

@@ -110,6 +110,14 @@ def test_a_folder_of_many_sequences_is_sorted_before_it_becomes_projects(desk: D
     cell, controls = gathered(desk)
     expect(cell).to_contain_text("14 frames")
     expect(controls).to_contain_text("PartsNE dive, NE fly")
+    page.get_by_role("link", name="Shelf").click()  # the others can be taken later, from the same drop
+    page.reload()
+    last = page.get_by_role("region", name="Bring frames in")
+    expect(last).to_contain_text("22 sequences of it can still be taken.")
+    last.get_by_role("button", name="Sort them").click()
+    expect(matches).to_have_text("22 of 22 sequences, 130 frames")
+    found.get_by_role("button", name="Import none").click()
+    expect(last.get_by_role("button", name="Sort them")).to_have_count(0)
 
 
 def test_sequences_are_set_apart_named_and_ordered_by_hand(desk: Desk, tmp_path: Path) -> None:

@@ -109,7 +109,7 @@ def test_a_folder_by_the_button_with_bad_files_among_the_good(desk: Desk, tmp_pa
     page.get_by_role("link", name="Shelf").click()
     expect(page.get_by_role("region", name="Bring frames in")).to_contain_text("2 refused")
     expect(page.get_by_role("region", name="Bring frames in")).to_contain_text(
-        "notes.txt: not a picture that is read here"
+        "notes.txt: not a supported picture format"
     )
 
 
@@ -123,7 +123,7 @@ def test_what_cannot_be_brought_in_says_why_and_leaves_the_shelf_alone(desk: Des
     before = cards.count()
     page.get_by_label("Frames", exact=True).set_input_files(tmp_path / "letter.txt")
     expect(page.get_by_role("alert")).to_contain_text(
-        "No usable frames: letter.txt: not a picture that is read here"
+        "No usable frames: letter.txt: not a supported picture format"
     )
     assert cards.count() == before
 

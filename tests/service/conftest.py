@@ -4,6 +4,7 @@ import signal
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from io import BytesIO
+from pathlib import Path
 from threading import Thread
 from typing import Any
 
@@ -29,6 +30,18 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     running = Server(data, {"JAYFLICK_MOST_FILES": "40"}).start("--no-demo")
     yield running
     assert running.stop() in (0, -signal.SIGTERM)
+
+
+FEW = {"JAYFLICK_WORKERS": "1", "JAYFLICK_DECODERS": "1"}
+"""Servers that are started often start as few processes as will do."""
+
+
+@pytest.fixture
+def own(tmp_path: Path) -> Iterator[Server]:
+    """A server that a test may harm."""
+    server = Server(copy_empty(tmp_path / "data"), FEW).start("--no-demo")
+    yield server
+    server.stop(signal.SIGKILL)
 
 
 @pytest.fixture(scope="session")

@@ -24,6 +24,7 @@ from jayflick import cli
 from jayflick.core.sequence.pieces import Piece, Refused, pieces
 from jayflick.demo import DEMO
 from jayflick.service.decoding import Decoders
+from jayflick.service.errors import problem_of
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
 from tests.mutations import gather, mutated
@@ -41,11 +42,11 @@ def header_of(width: int, height: int) -> bytes:
     ("name", "data", "message"),
     [
         ("wave_6.png", b"", "the file is empty (0 bytes)"),
-        ("wave_6.png", b"hello, I am a text", "not a picture that is read here"),
+        ("wave_6.png", b"hello, I am a text", "not a supported picture format"),
         ("wave_6.png", GOOD[0][1][:200], "the file ends early, after 200 bytes"),
         ("wave_6.png", header_of(30000, 30000), "30000 × 30000 is more than the 32 million pixels"),
         ("../../wave_6.png", GOOD[0][1], "its name points outside its folder"),
-        ("w" * 300 + "_6.png", GOOD[0][1], "its name has 306 characters; 255 are the most"),
+        ("w" * 300 + "_6.png", GOOD[0][1], "its name is 306 characters long; the limit is 255"),
     ],
 )
 def test_a_bad_file_is_named_and_the_others_stay(
@@ -94,8 +95,8 @@ def test_strange_names_are_only_names(client: httpx.Client) -> None:
 def test_nothing_usable_and_nothing_at_all_are_errors_that_say_so(client: httpx.Client) -> None:
     found = bring(client, [("notes.txt", b"hello")])
     assert found["status"] == 422
-    assert "notes.txt: not a picture that is read here" in found["message"]
-    assert bring(client, [])["message"] == "no frames came"
+    assert "notes.txt: not a supported picture format" in found["message"]
+    assert bring(client, [])["message"] == "no frames were imported"
 
 
 def test_more_files_than_the_limit_are_refused_by_name_of_the_limit(client: httpx.Client) -> None:
@@ -164,7 +165,7 @@ def test_when_files_were_written_comes_along_and_tells_a_backward_order(client: 
     (card,) = client.post(f"/api/imports/{import_id}/finish").json()["projects"]
     (problem,) = bench(client, card["id"])["report"]["problems"]
     assert (problem["kind"], "last to the first" in problem["message"]) == ("backwards", True)
-    split = client.post(f"/api/projects/{card['id']}/split", json={"positions": [1, 2, 3, 4]}).json()
+    (split,) = client.post(f"/api/projects/{card['id']}/split", json={"positions": [1, 2, 3, 4]}).json()
     assert [p["kind"] for p in bench(client, split["id"])["report"]["problems"]] == ["backwards"]
 
 
@@ -189,6 +190,7 @@ def test_a_clip_waits_until_it_is_said_what_is_taken_of_it(client: httpx.Client)
     request = {"projects": [{"patterns": ["wake.mp4/#.png"], "name": "Six of it"}]}
     (card,) = client.post(f"{base}/finish", json=request).raise_for_status().json()["projects"]
     assert (card["name"], card["frames"], card["recipe"]["rhythm"]["rate"]) == ("Six of it", 6, "8")
+    assert client.post(f"{base}/finish").json()["projects"][0]["name"] == "Wave"  # what was left of it
     assert client.post(f"{base}/clips/{clip['sha256']}", json={}).status_code == 409
 
 
@@ -291,24 +293,26 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
 
 
 def test_frames_as_large_as_promised_are_read_of_every_kind_and_larger_ones_refused() -> None:
-    """16 bits a sample, and decoders that hold several copies, take the most memory."""
-    decoders = Decoders(1, Settings().decode_bytes, 10)
+    """16 bits a sample, and decoders that hold several copies, take the most memory; and the most time."""
     deep = np.zeros((5000, 6400, 4), np.uint16)
     deep[:, :, 3] = np.arange(6400) % 2 * 65535
-    tiff, webp = BytesIO(), BytesIO()
-    tifffile.imwrite(tiff, deep, photometric="rgb", extrasamples=["unassalpha"], compression="lzw")
+    tiff, webp, larger = BytesIO(), BytesIO(), BytesIO()
+    tifffile.imwrite(tiff, deep, photometric="rgb", extrasamples=["unassalpha"], compression="packbits")
     Image.fromarray((deep >> 8).astype(np.uint8)).save(webp, "WEBP", lossless=True, method=0, quality=0)
-    files = {
-        "a.png": bytes(imagecodecs.png_encode(deep, level=1)),
-        "a.tif": tiff.getvalue(),
-        "a.webp": webp.getvalue(),
-    }
+    Image.new("1", (6401, 5000)).save(larger, "PNG")
+    decoders = Decoders(1, Settings().decode_bytes, 1)
     try:
-        for name, data in files.items():
-            (found,) = decoders.pieces(data, name)
+        for name, data in {
+            "a.png": bytes(imagecodecs.png_encode(deep, level=1)),  # takes more than a second, less than six
+            "a.tif": tiff.getvalue(),
+            "a.webp": webp.getvalue(),
+        }.items():
+            (found,) = decoders.pieces(data, name, patient=True)
             assert isinstance(found, Piece), found
-        larger = BytesIO()
-        Image.new("1", (6401, 5000)).save(larger, "PNG")
+            if name == "a.png":
+                (slow,) = decoders.pieces(data, name)
+                assert isinstance(slow, Refused)
+                assert problem_of(slow.error)["kind"] == "slow"
         (found,) = decoders.pieces(larger.getvalue(), "b.png")
         assert isinstance(found, Refused)
         assert "32 million pixels" in found.error.message
@@ -323,6 +327,28 @@ def test_an_animated_file_is_bound_in_the_pixels_of_all_its_pictures() -> None:
     (refused,) = pieces(head + picture * 70 + b"\x3b", "wake.gif")
     assert isinstance(refused, Refused)
     assert refused.error.message == "its 70 pictures have more than 2,000 million pixels together"
+
+
+def test_sequences_not_taken_from_a_drop_can_be_taken_later(client: httpx.Client) -> None:
+    import_id = client.post("/api/imports").json()["id"]
+    files = [
+        (f"{name}_{n}.png", data) for name in ("gull", "tern", "wake") for n, (_, data) in enumerate(GOOD, 1)
+    ]
+    parts = [("files", file) for file in files[:12]] + [("files", ("notes.txt", b"hello"))]
+    client.post(f"/api/imports/{import_id}/files", files=parts).raise_for_status()
+    address = f"/api/imports/{import_id}/finish"
+    for pattern, frames, left in (
+        ("tern_#.png", 5, ["gull_#.png", "wake_#.png"]),
+        ("gull_#.png", 5, ["wake_#.png"]),
+    ):
+        (card,) = client.post(address, json={"projects": [{"patterns": [pattern]}]}).json()["projects"]
+        assert (card["name"], card["frames"]) == (pattern[:4].capitalize(), frames)
+        seen = client.get(f"/api/imports/{import_id}").json()
+        assert [one["pattern"] for one in seen["sequences"]] == left
+        again = client.post(address, json={"projects": [{"patterns": [pattern]}]})
+        assert (again.status_code, again.json()["kind"]) == (422, "input")
+    assert client.post(address).json()["projects"][0]["frames"] == 2  # all the rest
+    assert client.post(address).status_code == 409
 
 
 def test_a_good_file_is_read_however_busy_the_machine_is_and_whoever_kills_its_process() -> None:

@@ -21,17 +21,8 @@ from jayflick.service.mariadb import PrivateServer
 from jayflick.service.parts import Service
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
-from tests.prepared import copy_empty
 from tests.server import Server, until
 from tests.service.conftest import bench, colours, edit, finished, numbered, project_of, serving
-
-
-@pytest.fixture
-def own(tmp_path: Path) -> Iterator[Server]:
-    """A server that a test may harm, with one process to read files."""
-    server = Server(copy_empty(tmp_path / "data"), {"JAYFLICK_DECODERS": "1"}).start("--no-demo")
-    yield server
-    server.stop(signal.SIGKILL)
 
 
 def seconds_for(request: object, *arguments: object) -> tuple[float, httpx.Response]:
@@ -134,7 +125,7 @@ def test_uploads_that_wait_stop_nobody_else_and_end_with_the_server(own: Server)
         for _ in range(5):
             took, answer = seconds_for(client.get, "/api/projects")
             assert answer.status_code == 200
-            assert took < 2
+            assert took < 10  # and not until the decoder goes on, which it never does
         begun = time.monotonic()
         own.stop()
         assert time.monotonic() - begun < 10

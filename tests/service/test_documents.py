@@ -16,8 +16,8 @@ from tests.conftest import moving_square
 from tests.server import Server
 from tests.service.conftest import bench, numbered, project_of
 
-SOME = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-MANY = settings(SOME, max_examples=80)
+SOME = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+MANY = settings(SOME, max_examples=60)
 NASTY: list[Any] = [
     None, True, -1, 0, 1.5, 2**31, 2**63, -(2**63) - 1, 10**400, 1e308, float("nan"), "", " ", "\0", "\u202e",
     "\ud800", "x" * 70_000, "4" * 30, [], {}, [[]], {"": None}, [0] * 30_000, {str(n): n for n in range(3000)},

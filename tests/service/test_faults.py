@@ -9,7 +9,6 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -23,15 +22,7 @@ from jayflick.service.settings import Settings
 from tests.conftest import moving_square
 from tests.prepared import copy_empty
 from tests.server import Server, until
-from tests.service.conftest import bench, colours, edit, finished, heavy, numbered, project_of
-
-
-@pytest.fixture
-def own(tmp_path: Path) -> Iterator[Server]:
-    """A server that a test may harm."""
-    server = Server(copy_empty(tmp_path / "data")).start("--no-demo")
-    yield server
-    server.stop()
+from tests.service.conftest import FEW, bench, colours, edit, finished, heavy, numbered, project_of
 
 
 def test_nobody_gets_into_the_database_without_the_password(own: Server) -> None:
@@ -91,7 +82,7 @@ def test_a_second_start_on_one_data_folder_says_where_the_first_is(own: Server) 
 
 
 def test_two_fresh_starts_side_by_side_do_not_get_in_each_others_way(tmp_path: Path) -> None:
-    servers = [Server(tmp_path / name) for name in ("one", "other")]
+    servers = [Server(tmp_path / name, FEW) for name in ("one", "other")]
     for server in servers:
         server.launch("--no-demo")
     with ThreadPoolExecutor(2) as pool:
@@ -103,7 +94,7 @@ def test_two_fresh_starts_side_by_side_do_not_get_in_each_others_way(tmp_path: P
 
 @pytest.mark.parametrize("moment", [0.0, 0.7])
 def test_a_server_killed_just_after_its_start_leaves_no_orphan(tmp_path: Path, moment: float) -> None:
-    server = Server(copy_empty(tmp_path / "data")).start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data"), FEW).start("--no-demo")
     time.sleep(moment)  # its workers are being started, and do not look after themselves yet
     started = server.children("")
     assert len(started) >= 2
@@ -129,7 +120,7 @@ def test_a_killed_server_comes_back_as_it_was_and_finishes_its_job(own: Server) 
         project = project_of(client, heavy())
         until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
     own.stop(signal.SIGKILL)
-    again = Server(own.data).start("--no-demo")
+    again = Server(own.data, FEW).start("--no-demo")
     try:
         with again.client() as client:
             assert finished(client, project)["info"]["count"] == 12
@@ -168,10 +159,10 @@ def test_a_database_that_dies_is_said_and_brought_back(own: Server) -> None:
 
 
 def test_it_stops_all_it_started_and_nothing_else(own: Server) -> None:
-    until(lambda: len(own.children("forkserver")) == 3)  # the one that starts others, and two that read files
+    until(lambda: len(own.children("forkserver")) == 2)  # the one that starts others, and one that reads files
     started = [own.pid, *own.children("")]
     assert len(own.children("mariadbd")) == 1
-    assert len(own.children("spawn_main")) == 2
+    assert len(own.children("spawn_main")) == 1
     begun = time.monotonic()
     own.stop(signal.SIGINT)
     assert time.monotonic() - begun < 15

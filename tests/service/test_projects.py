@@ -152,7 +152,7 @@ def test_how_the_loop_closes_is_measured_on_the_frames_in_use(client: httpx.Clie
     assert part["whole"]["jump"] > seam["whole"]["jump"]
     edit(client, project, lambda recipe: recipe["gather"].update(left_out=list(range(2, 17))))
     alone = client.get(f"/api/projects/{project}/seam")
-    assert (alone.status_code, alone.json()["message"]) == (422, "one frame is no loop")
+    assert (alone.status_code, alone.json()["message"]) == (422, "a loop needs at least two frames")
 
 
 def test_an_order_by_hand_is_rendered_and_blends_have_a_source(client: httpx.Client) -> None:
@@ -215,7 +215,7 @@ def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Cli
     body = [("files", (f"more_{100 + n}.png", png(frames[n % 6] // 2), "image/png")) for n in range(36)]
     client.post(f"/api/imports/{many}/files", files=body).raise_for_status()
     refused = client.post(f"/api/projects/{project}/renew", json={"import_id": many})
-    assert "the project would have 43 frames; 40 are the most" in refused.json()["message"]
+    assert "the project would have 43 frames; the limit is 40" in refused.json()["message"]
     assert bench(client, project)["frames"] == 7
 
 
@@ -258,7 +258,7 @@ def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.
     assert bench(client, first)["frames"] == 6
     many = project_of(client, moving_square(38))
     refused = client.post(f"/api/projects/{many}/join", json={"project_id": first})
-    assert "together they would have 44 frames; 40 are the most" in refused.json()["message"]
+    assert "together they would have 44 frames; the limit is 40" in refused.json()["message"]
     assert bench(client, second)["frames"] == 4
 
 
@@ -283,7 +283,7 @@ def test_a_project_saved_and_opened_again_gives_the_same_bytes(client: httpx.Cli
             new.writestr(name, old.read(name))
     lacking = bring(client, [("part.zip", out.getvalue())])
     assert (lacking["status"], lacking["file"]) == (422, "wave_7.png")
-    assert "1 of the 7 frames of the project did not come" in lacking["message"]
+    assert "1 of the project's 7 frames are missing" in lacking["message"]
     assert client.get(f"/api/projects/{project}/archive?part=2").status_code == 404
 
 
@@ -453,13 +453,14 @@ def test_nothing_more_is_made_for_a_project_that_was_deleted(client: httpx.Clien
 
 def test_frames_split_off_make_a_project_of_their_own(client: httpx.Client) -> None:
     project = project_of(client, moving_square(8))
-    made = (
-        client.post(f"/api/projects/{project}/split", json={"positions": [3, 4, 5]}).raise_for_status().json()
-    )
+    address = f"/api/projects/{project}/split"
+    (made,) = client.post(address, json={"positions": [3, 4, 5]}).raise_for_status().json()
     assert (made["name"], made["frames"], bench(client, made["id"])["report"]["first"]) == ("Wave from 3", 3, 3)
     assert finished(client, made["id"])["info"]["count"] == 3
     assert bench(client, project)["frames"] == 8
-    assert client.post(f"/api/projects/{project}/split", json={"positions": [9]}).status_code == 422
+    assert client.post(address, json={"positions": [9]}).status_code == 422
+    stills = client.post(address, json={"positions": [2, 7], "separate": True}).raise_for_status().json()
+    assert [(one["name"], one["frames"]) for one in stills] == [("Wave from 2", 1), ("Wave from 7", 1)]
 
 
 def test_news_of_jobs_and_projects_comes_as_events(client: httpx.Client) -> None:

@@ -4,6 +4,14 @@ import os
 import tempfile
 from pathlib import Path
 
+_PART = ".part-"
+
+
+def sweep(folder: Path) -> None:
+    """Remove what killed writers left half-written in a folder's folders. Only safe while nobody writes."""
+    for part in folder.glob(f"*/{_PART}*"):
+        part.unlink(missing_ok=True)
+
 
 def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
     """Write ``data`` under a temporary name beside ``path``, then rename it: nobody ever meets half of it.
@@ -11,7 +19,7 @@ def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
     ``durable``: only return once file and name are on disk. ``OSError`` leaves nothing behind.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".part-")
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)

@@ -132,6 +132,11 @@ class PlayedFrames:
         return [seen.setdefault(name, index) for index, name in enumerate(self.names)]
 
     @property
+    def empty(self) -> bool:
+        """Whether there is nothing on any picture."""
+        return not self._positions
+
+    @property
     def opaque(self) -> bool:
         """Whether every pixel of every picture is sure to be opaque."""
         every = all(self._framed.opaque(position) for position in self._positions)
@@ -328,7 +333,7 @@ class _Work:
     plan: Plan
     framed: PlayedFrames
     alpha: tuple[Any, ...]
-    """All that pictures depend on of how soft edges are settled; nothing for opaque ones."""
+    """All that pictures depend on of how soft edges are settled; nothing where there are none."""
     amount: int
     reach: int
 
@@ -360,7 +365,12 @@ class _Work:
         if not played.opaque:
             edges = output.alpha.edges
             alpha = edges, output.alpha.cutoff if edges == "cutoff" else output.alpha.matte
-        return cls(output, plan, played, alpha, amount, tuning.tolerance // 2)
+            if played.empty and edges != "fill":
+                alpha = ()  # there are no edges
+        reach = tuning.tolerance // 2
+        if played.empty:
+            amount = reach = 0  # all of one colour, or of none
+        return cls(output, plan, played, alpha, amount, reach)
 
 
 class _Coded(NamedTuple):

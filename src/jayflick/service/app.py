@@ -10,6 +10,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from starlette.concurrency import run_in_threadpool
 
 from .. import __version__
+from ..core.atomic import sweep
 from ..core.warm import warm
 from .bounds import Bounds
 from .guard import Guard
@@ -29,7 +30,8 @@ def create_app(settings: Settings) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        service.store.sweep()
+        for folder in (settings.store, settings.stages):
+            sweep(folder)
         await run_in_threadpool(leftovers.clear)
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()

@@ -54,7 +54,7 @@ def _bounded(receive: Receive, most: int | None) -> Receive:
         try:
             message = await asyncio.wait_for(receive(), SILENCE)
         except TimeoutError:
-            raise HTTPException(408, "the rest of the request did not come") from None
+            raise HTTPException(408, "the rest of the request never arrived") from None
         received += len(message.get("body", b""))
         if most is not None and received > most:
             raise HTTPException(413, _too_large())

@@ -19,7 +19,7 @@ from typing import Any, TypeVar
 from ..core.errors import InputError
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
-from .errors import Unavailable
+from .errors import TooSlow, Unavailable
 from .mariadb import die_with_parent
 
 T = TypeVar("T")
@@ -28,6 +28,8 @@ _PATIENCE = 30
 """On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
 
 _TRIES = 4
+PATIENT = 6
+"""How many times as long a file may take that somebody wants read all the same."""
 
 # Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
 _CONTEXT = multiprocessing.get_context("forkserver")
@@ -65,9 +67,14 @@ class Decoders:
         finally:
             self._free.put(decoder)
 
-    def pieces(self, data: bytes, name: str, cut: Cut = WHOLE) -> Generator[Piece | Refused | Enclosed]:
-        """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``."""
-        for found in self._asked(_Task("pieces", name, {"cut": cut}), data):
+    def pieces(
+        self, data: bytes, name: str, cut: Cut = WHOLE, *, patient: bool = False
+    ) -> Generator[Piece | Refused | Enclosed]:
+        """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``.
+
+        ``patient``: it may take six times as long.
+        """
+        for found in self._asked(_Task("pieces", name, {"cut": cut}, PATIENT if patient else 1), data):
             if isinstance(found, Piece | Refused | Enclosed):
                 yield found
 
@@ -114,7 +121,7 @@ class Decoders:
                 yield from itertools.islice(last.asked(task, data), given, None)
                 if not last.alive:
                     self._need_running()
-                    yield last.refusal(task.name)
+                    yield last.refusal(task)
             finally:
                 if last is not None:
                     self._working.discard(last)
@@ -154,6 +161,8 @@ class _Task:
     kind: str
     name: str
     options: dict[str, Any]
+    times: int = 1
+    """How many times as long as usual it may take."""
 
 
 Found = Piece | Refused | Enclosed | Survey | Glimpse
@@ -182,7 +191,9 @@ class _Decoder:
             except (EOFError, OSError) as error:  # what starts them has just been killed; it is started anew
                 self._pipe.close()
                 if tried == _TRIES:
-                    raise Unavailable("no file can be read just now", remedy="try again in a moment") from error
+                    raise Unavailable(
+                        "files cannot be read right now", remedy="try again in a moment"
+                    ) from error
                 time.sleep(0.05 * tried)
             else:
                 return
@@ -205,7 +216,7 @@ class _Decoder:
             self._pipe.send(task)
             self._pipe.send_bytes(data)
             # It ends itself when it has used its time; much later it hangs where no signal reaches.
-            while self._pipe.poll(_PATIENCE * self._seconds):
+            while self._pipe.poll(_PATIENCE * self._seconds * task.times):
                 piece = self._pipe.recv()
                 if piece is None:
                     self.idle = True
@@ -215,14 +226,15 @@ class _Decoder:
             pass
         self.alive = False
 
-    def refusal(self, name: str) -> Refused:
+    def refusal(self, task: "_Task") -> Refused:
         """Why it ended in the middle of a file."""
         self._process.join(1)
+        name, remedy = task.name, "render or save it again, or scale it down"
         if self._process.exitcode in (None, -signal.SIGPROF):
-            message = f"a picture in it takes more than {self._seconds} s of computing to read"
-        else:
-            message = f"reading it needs more than {self._memory // 1048576} MB of memory, or ends in a crash"
-        return Refused(name, InputError(message, file=name, remedy="render or save it again, or scale it down"))
+            message = f"a picture in it takes more than {self._seconds * task.times} s of computing to read"
+            return Refused(name, TooSlow(message, file=name, remedy=remedy))
+        message = f"reading it needs more than {self._memory // 1048576} MB of memory, or ends in a crash"
+        return Refused(name, InputError(message, file=name, remedy=remedy))
 
     def stop(self) -> None:
         self.kill()
@@ -248,10 +260,10 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
             data = pipe.recv_bytes()
             # Unhandled, its signal ends the process, in the middle of a decoder too. It counts the time that is
             # computed, not the clock's: on a busy machine the same files make the same project.
-            signal.setitimer(signal.ITIMER_PROF, seconds)
+            signal.setitimer(signal.ITIMER_PROF, seconds * task.times)
             for piece in _TASKS[task.kind](data, task.name, **task.options):
                 pipe.send(piece)
-                signal.setitimer(signal.ITIMER_PROF, seconds)
+                signal.setitimer(signal.ITIMER_PROF, seconds * task.times)
             signal.setitimer(signal.ITIMER_PROF, 0)
             pipe.send(None)
     except (EOFError, OSError):

@@ -11,13 +11,17 @@ class Conflict(JayFlickError):
     """Somebody else, or another window, was faster."""
 
 
+class TooSlow(InputError):
+    """A file takes longer to read than is allowed for at first; it may be read again with patience."""
+
+
 class Unavailable(JayFlickError):
     """It is no fault of the request: the server has too much to do, or is on its way down."""
 
 
 def problem_of(error: JayFlickError) -> dict[str, object]:
     """An error as the interface shows it."""
-    kind = "input" if isinstance(error, InputError) else "failed"
+    kind = "slow" if isinstance(error, TooSlow) else "input" if isinstance(error, InputError) else "failed"
     return {"kind": kind, "message": error.message, "file": error.file, "remedy": error.remedy}
 
 

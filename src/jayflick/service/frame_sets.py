@@ -18,7 +18,7 @@ from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
 from . import projects
 from .frames import StoredFrame
-from .imports import look_through, still_open
+from .imports import forget_files, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of
 from .results import Results
@@ -31,7 +31,7 @@ def finish(
 ) -> tuple[list[Project], list[dict[str, str]]]:
     """Make projects of the sequences the import brought: one of each, unless ``choice`` says otherwise.
 
-    Returns them and the files that went into none.
+    Returns them and the files that went into none. What was not chosen can be, later: the import stays open.
     """
     opened = still_open(session, import_id, lock=True)
     sequences, ignored, hashes = look_through(session, import_id)
@@ -41,8 +41,9 @@ def finish(
         return [made_again], ignored
     known = {sequence.pattern: sequence for sequence in sequences}
     requests = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
-    if not {pattern for request in requests for pattern in request.patterns} <= known.keys():
-        raise InputError("a sequence was chosen that this import does not hold", remedy="choose anew")
+    taken = {pattern for request in requests for pattern in request.patterns}
+    if not taken <= known.keys():
+        raise InputError("this import has no such sequence", remedy="choose again")
     made: list[Project] = []
     for request in requests:
         chosen = [known[pattern] for pattern in request.patterns]
@@ -51,7 +52,10 @@ def finish(
             made += [make_project(session, [single], hashes, results) for single in alone]
         else:
             made.append(make_project(session, chosen, hashes, results, title=request.name))
-    opened.state = "done"
+    if taken == known.keys():
+        opened.state = "done"
+    else:
+        forget_files(session, import_id, [found.name for pattern in taken for found in known[pattern].files])
     return made, ignored
 
 
@@ -82,9 +86,9 @@ def _made_again(session: Session, import_id: str, file: ProjectFile, results: Re
     lacking = [entry for entry in file.frames if entry.sha256 not in came]
     if lacking:
         raise InputError(
-            f"{len(lacking)} of the {len(file.frames)} frames of the project did not come, or have changed",
+            f"{len(lacking)} of the project's {len(file.frames)} frames are missing, or have changed",
             file=lacking[0].name,
-            remedy="bring all parts of the project together, unchanged",
+            remedy="import all parts of the project together, unchanged",
         )
     try:
         report = Report.model_validate(file.report).model_dump(mode="json")
@@ -93,7 +97,7 @@ def _made_again(session: Session, import_id: str, file: ProjectFile, results: Re
         raise InputError(
             f"report.{where}: {error.errors()[0]['msg']}",
             file=DOCUMENT,
-            remedy="save the project again, or bring its frames without it",
+            remedy="save the project again, or import its frames without it",
         ) from error
     frames = [
         Frame(position=position, number=entry.number, name=entry.name, sha256=entry.sha256)
@@ -107,8 +111,12 @@ def _made_again(session: Session, import_id: str, file: ProjectFile, results: Re
     return projects.create(session, file.name, report, frames, file.recipe, results)
 
 
-def split(session: Session, project_id: str, positions: Sequence[int], results: Results) -> Project:
-    """A new project of some of a project's frames."""
+def split(
+    session: Session, project_id: str, positions: Sequence[int], results: Results, *, separate: bool = False
+) -> list[Project]:
+    """A new project of some of a project's frames; ``separate``: one of each."""
+    if separate:
+        return [made for one in positions for made in split(session, project_id, [one], results)]
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
     wanted = set(positions)
@@ -126,7 +134,7 @@ def split(session: Session, project_id: str, positions: Sequence[int], results: 
     )
     (sequence,) = [gathering.joined(gather(files)[0])]
     made = _frames(sequence.files, [hashes[found.name] for found in sequence.files])
-    return projects.create(session, title[:200], sequence.document(), made, kept, results)
+    return [projects.create(session, title[:200], sequence.document(), made, kept, results)]
 
 
 def renew(session: Session, project_id: str, import_id: str, most_frames: int, results: Results) -> Renewed:
@@ -146,8 +154,8 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int, r
     result = renewed(old, new)
     if len(result.frames) > most_frames:
         raise InputError(
-            f"the project would have {len(result.frames)} frames; {most_frames} are the most",
-            remedy="bring fewer, or make them a project of their own",
+            f"the project would have {len(result.frames)} frames; the limit is {most_frames}",
+            remedy="import fewer, or make them a project of their own",
         )
     there = {frame.sha256: found_of(frame, picture) for frame, picture in rows}
     known = there | brought
@@ -186,7 +194,7 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int, res
     count = len(first[0].files)
     if count + len(second[0].files) > most_frames:
         raise InputError(
-            f"together they would have {count + len(second[0].files)} frames; {most_frames} are the most",
+            f"together they would have {count + len(second[0].files)} frames; the limit is {most_frames}",
             remedy="take some frames out first, or keep them apart",
         )
     taken = {found.name for found in first[0].files}

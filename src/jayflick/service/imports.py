@@ -38,7 +38,7 @@ def clean_name(name: str) -> str:
     whole = "/".join(parts)
     if len(whole) > LONGEST_NAME:
         raise InputError(
-            f"its name has {len(whole)} characters; {LONGEST_NAME} are the most",
+            f"its name is {len(whole)} characters long; the limit is {LONGEST_NAME}",
             file=whole[:60] + "…",
             remedy="give it a shorter name",
         )
@@ -70,7 +70,7 @@ def note(
         {
             "import_id": import_id,
             "name": name,
-            "name_key": hashlib.sha256(name.encode()).hexdigest(),
+            "name_key": _name_key(name),
             **rows[name],
         }
         for name in sorted(rows)
@@ -78,6 +78,10 @@ def note(
     statement = insert(ImportFile).values(values)
     changed = {key: statement.inserted[key] for key in (*nothing, "message", "remedy")}
     session.execute(statement.on_duplicate_key_update(changed))
+
+
+def _name_key(name: str) -> str:
+    return hashlib.sha256(name.encode()).hexdigest()
 
 
 def hold_clip(session: Session, import_id: str, name: str, sha256: str, size: int) -> None:
@@ -100,6 +104,12 @@ def forget(session: Session, import_id: str, folder: str) -> None:
     """Drop what an import has of files whose names begin so."""
     mine = ImportFile.import_id == import_id, ImportFile.name.startswith(folder, autoescape=True)
     session.execute(delete(ImportFile).where(*mine))
+
+
+def forget_files(session: Session, import_id: str, names: Sequence[str]) -> None:
+    """Drop what an import has of files that became projects; the others can still be taken."""
+    keys = [_name_key(name) for name in names]
+    session.execute(delete(ImportFile).where(ImportFile.import_id == import_id, ImportFile.name_key.in_(keys)))
 
 
 def note_enclosed(session: Session, import_id: str, project: ProjectFile) -> None:
@@ -147,7 +157,7 @@ def look_through(
         reasons = "; ".join(f"{item['file']}: {item['message']}" for item in ignored[:3])
         more = f"; and {len(ignored) - 3} more" if len(ignored) > 3 else ""
         raise InputError(
-            f"no usable frames: {reasons}{more}" if ignored else "no frames came",
+            f"no usable frames: {reasons}{more}" if ignored else "no frames were imported",
             remedy=f"drop {NAMED} files, a clip or an archive of frames",
         )
     return sequences, ignored, hashes

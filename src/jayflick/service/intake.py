@@ -40,11 +40,18 @@ class Intake:
         self._frames_left = settings.most_files - frames
         self._bytes_left = settings.most_import_bytes - size
 
-    def take(self, upload: UploadFile, written: float | None = None, *, hold_clips: bool = False) -> FileTaken:
+    def take(
+        self,
+        upload: UploadFile,
+        written: float | None = None,
+        *,
+        hold_clips: bool = False,
+        patient: bool = False,
+    ) -> FileTaken:
         """Read one file apart; what cannot be used is recorded for the report, with why.
 
         ``written``: when it was last written, in seconds since 1970. ``hold_clips``: a clip is only looked
-        through, and waits.
+        through, and waits. ``patient``: it may take longer than usual to read.
         """
         name = upload.filename or ""
         pictures: list[str] = []
@@ -58,7 +65,7 @@ class Intake:
             data = upload.file.read()
             if hold_clips and knows(data, name):
                 return self._hold(data, name)
-            self._apart(data, name, pictures, problems, written)
+            self._apart(data, name, pictures, problems, written, patient=patient)
         except InputError as error:
             self._refused.append((error, name))
             problems.append(error)
@@ -83,8 +90,10 @@ class Intake:
         problems: list[InputError],
         written: float | None = None,
         cut: Cut = WHOLE,
+        *,
+        patient: bool = False,
     ) -> None:
-        with closing(self._service.decoders.pieces(data, name, cut)) as found:
+        with closing(self._service.decoders.pieces(data, name, cut, patient=patient)) as found:
             for piece in found:
                 if isinstance(piece, Enclosed):
                     self._enclosed = piece
@@ -128,7 +137,7 @@ class Intake:
             if self._frames_left <= 0
             else f"{settings.most_import_bytes // 1048576} MB of frames"
         )
-        remedy = "bring them in parts, or thin them out first"
+        remedy = "import them in parts, or thin them out first"
         raise InputError(f"one import takes {limit}", file=name, remedy=remedy)
 
     def _store(self, piece: Piece, data: bytes) -> str:

@@ -139,4 +139,4 @@ def _port(wanted: int | None) -> int:
                 continue
             found: int = probe.getsockname()[1]
             return found
-    raise JayFlickError(f"port {wanted} is taken", remedy="choose another with --port, or leave it out")
+    raise JayFlickError(f"port {wanted} is in use", remedy="choose another with --port, or leave it out")

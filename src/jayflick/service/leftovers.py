@@ -3,7 +3,7 @@
 import logging
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -35,6 +35,8 @@ GRACE = timedelta(hours=1)
 """How long what nothing refers to is left alone: something may be about to."""
 FORGOTTEN = timedelta(days=1)
 """Age from which an import that is still open will not be finished."""
+RECORDED = timedelta(seconds=30)
+"""How long a result's file is left alone: it is recorded as soon as it is there."""
 HISTORY = 20
 """Results that are kept of an output beside the current one: undo makes older ones again."""
 _STEP = 200
@@ -56,10 +58,11 @@ class Leftovers:
 
     def steps(self, grace: timedelta = GRACE, forgotten: timedelta = FORGOTTEN) -> Iterator[int]:
         """The steps of a round, each a short transaction; yields the files that each removed."""
+        while thinned := transact(self.sessions, _results):
+            yield self._discard(thinned, min(grace, RECORDED))
         for rows in (
             _projects,
             _imports(now() - forgotten),
-            _results,
             _jobs(now() - grace),
             _revisions(now() - grace),
             _frame_sets,
@@ -73,17 +76,20 @@ class Leftovers:
 
     def _files(self, prefix: str, grace: timedelta) -> int:
         """Remove the files with this prefix that no picture, result or waiting clip has."""
-        here = self.store.hashes(prefix)
-        if not here:
+        return self._discard(self.store.hashes(prefix), grace)
+
+    def _discard(self, hashes: Sequence[str], grace: timedelta) -> int:
+        """Remove those of these files that nothing refers to."""
+        if not hashes:
             return 0
         with self.sessions() as session:
             kept = {
                 sha256
                 for column in (Picture.sha256, Result.sha256, ImportClip.sha256)
-                for sha256 in session.scalars(select(column).where(column.startswith(prefix)))
+                for sha256 in session.scalars(select(column).where(column.in_(hashes)))
             }
         before = time.time() - grace.total_seconds()
-        return sum(self.store.discard(sha256, before) > 0 for sha256 in here if sha256 not in kept)
+        return sum(self.store.discard(sha256, before) > 0 for sha256 in hashes if sha256 not in kept)
 
 
 _Rows = Callable[[Session], bool]
@@ -107,23 +113,25 @@ def _imports(before: object) -> _Rows:
     return step
 
 
-def _results(session: Session) -> bool:
-    """Older results of an output that has many: undo makes them again."""
+def _results(session: Session) -> list[str]:
+    """Older results of an output that has many: undo makes them again. Returns the hashes of their files."""
     many = session.execute(
         select(Result.project_id, Result.output_id)
         .group_by(Result.project_id, Result.output_id)
         .having(func.count() > HISTORY + 1)
         .limit(_STEP)
     ).all()
-    gone = 0
+    gone: list[str] = []
     for project_id, output_id in many:
         mine = Result.project_id == project_id, Result.output_id == output_id
         current = select(Project.revision_id).where(Project.id == project_id).scalar_subquery()
         oldest_kept = select(Result.id).where(*mine).order_by(Result.id.desc()).limit(1).offset(HISTORY)
         oldest = session.scalar(oldest_kept)
-        old = delete(Result).where(*mine, Result.id < oldest, Result.revision_id != current)
-        gone += getattr(session.execute(old), "rowcount", 0)
-    return gone > 0
+        old = select(Result.id, Result.sha256).where(*mine, Result.id < oldest, Result.revision_id != current)
+        rows = session.execute(old.limit(_STEP)).all()
+        session.execute(delete(Result).where(Result.id.in_([row.id for row in rows])))
+        gone += [row.sha256 for row in rows]
+    return gone
 
 
 def _jobs(before: object) -> _Rows:

@@ -141,6 +141,7 @@ class PrivateServer:
                 "--performance-schema=OFF",
                 "--innodb-use-native-aio=0",
                 "--innodb-buffer-pool-size=64M",
+                "--innodb-log-file-size=16M",
                 "--key-buffer-size=1M",
                 "--max-connections=120",
                 "--character-set-server=utf8mb4",
@@ -155,7 +156,7 @@ class PrivateServer:
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:
             if self._process.poll() is not None:
-                raise JayFlickError(f"the database did not start; its last words: {self._last_words()}")
+                raise JayFlickError(f"the database did not start; its log ends with: {self._last_words()}")
             try:
                 pymysql.connect(
                     host="127.0.0.1", port=self.port, user="jayflick", password=password, database="jayflick"
@@ -165,7 +166,7 @@ class PrivateServer:
             else:
                 return
         self._process.kill()
-        raise JayFlickError(f"the database did not answer in a minute; its last words: {self._last_words()}")
+        raise JayFlickError(f"the database did not answer in a minute; its log ends with: {self._last_words()}")
 
     def _last_words(self) -> str:
         if not self._log.exists():

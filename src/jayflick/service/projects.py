@@ -104,7 +104,7 @@ def edit(
     project = find(session, project_id, lock=True)
     if project.revision_id != base_revision:
         raise Conflict(
-            "this project was changed in another window", remedy="look at that change, then make yours again"
+            "this project was changed in another window", remedy="review that change, then make yours again"
         )
     _add_revision(session, project, recipe, label, results, gesture)
 

@@ -69,7 +69,7 @@ def seam(
     unused = recipe.gather.left_out | recipe.gather.folded | {0}
     places = [place for place, position in enumerate(order, 1) if position not in unused]
     if len(places) < 2:
-        raise InputError("one frame is no loop", remedy="use two or more")
+        raise InputError("a loop needs at least two frames", remedy="use two or more")
     wanted = [hashes[order[place - 1] - 1] for place in places]
     with ThreadPoolExecutor(READERS) as pool:
         seen = dict(
@@ -81,7 +81,7 @@ def seam(
         )
     lengths = {len(one) for one in seen.values()}
     if len(lengths) > 1:
-        raise InputError("frames of several shapes make no loop", remedy="scale them or leave the others out")
+        raise InputError("frames of different shapes cannot loop", remedy="scale them or leave the others out")
     found = find_seams(np.stack([seen[one] for one in wanted]), least)
 
     def shown(closing: Closing) -> ClosingInfo:

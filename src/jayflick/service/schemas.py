@@ -277,6 +277,7 @@ class Rename(Document):
 
 class Split(Document):
     positions: list[int] = Field(min_length=1, max_length=3000, description="Of the frames, from 1")
+    separate: bool = Field(False, description="They are separate pictures: each becomes a project of its own")
 
 
 class Edit(Document):

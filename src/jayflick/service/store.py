@@ -64,11 +64,6 @@ class Store:
         except FileNotFoundError:
             return []
 
-    def sweep(self) -> None:
-        """Remove what a killed process left half-written. Only safe while nothing else is writing."""
-        for part in self.folder.glob("*/.part-*"):
-            part.unlink(missing_ok=True)
-
     @contextmanager
     def _locked(self, how: int) -> Iterator[None]:
         """Between processes: no file is discarded while another makes sure that it stays."""

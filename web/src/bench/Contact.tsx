@@ -93,16 +93,16 @@ export function Contact({ bench }: { bench: Bench }) {
     const { places: now, arrange: take, count: many } = latest.current;
     take(movedBefore(many, now.includes(dragged) ? now : [dragged], target));
   }, []);
-  const split = () => {
-    data<ProjectCard>(
+  const split = (separate: boolean) => {
+    data<ProjectCard[]>(
       api.POST("/api/projects/{project_id}/split", {
         params: { path: { project_id: project.id } },
-        body: { positions },
+        body: { positions, separate },
       }),
     )
       .then(async (made) => {
         await queries.invalidateQueries({ queryKey: ["shelf"] });
-        void navigate(`/project/${made.id}`);
+        void navigate(made.length === 1 && made[0] ? `/project/${made[0].id}` : "/");
       })
       .catch(tellError);
   };
@@ -162,8 +162,15 @@ export function Contact({ bench }: { bench: Bench }) {
         <Button disabled={places.length === 0} onClick={() => range("last")} title="O">
           Range to here
         </Button>
-        <Button disabled={positions.length === 0} onClick={split}>
+        <Button disabled={positions.length === 0} onClick={() => split(false)}>
           Project of their own
+        </Button>
+        <Button
+          disabled={positions.length === 0}
+          title="Each of them becomes a project by itself"
+          onClick={() => split(true)}
+        >
+          Stills
         </Button>
         <span className="grow" />
         <IconButton

@@ -143,7 +143,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
               Not this clip
             </Button>
             {taken > most && (
-              <Mark verdict="stop" word={`${most} at once are the most: take less, or thin out`} />
+              <Mark verdict="stop" word={`up to ${most} at once: take less, or thin out`} />
             )}
           </div>
         </div>

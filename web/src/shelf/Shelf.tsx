@@ -19,6 +19,7 @@ import {
 import { useLive } from "../api/live";
 import { ago, count, roughly, seconds, size, times } from "../format";
 import { Button, IconButton, Mark, Tip, type Verdict } from "../ui/controls";
+import { ReadAgain } from "../bench/panels/ReadAgain";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { switchTheme, useTheme } from "../ui/theme";
@@ -226,7 +227,7 @@ function Empty({ title, text, children }: { title: string; text: string; childre
 function DropTicket() {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { progress, newest, cutting, sorting, last, error } = useBringing();
+  const { progress, newest, cutting, sorting, last, rest, error } = useBringing();
   const taking = useLive((state) => (progress ? state.taking[progress.importId] : undefined));
   const limits = useQuery({
     queryKey: ["limits"],
@@ -337,6 +338,14 @@ function DropTicket() {
           </>
         ) : last ? (
           <LastDrop last={last} />
+        ) : rest > 0 ? (
+          <>
+            <h3 className="font-semibold">Last drop</h3>
+            <p className="text-ink-2">{count(rest, "sequence")} of it can still be taken.</p>
+            <Button className="self-start" onClick={() => void resumeSorting(true)}>
+              Sort {rest === 1 ? "it" : "them"}
+            </Button>
+          </>
         ) : (
           <p className="text-ink-2">
             Nothing dropped yet. Files that cannot be used are named here; the others come in all the same.
@@ -348,7 +357,7 @@ function DropTicket() {
 }
 
 /** Files that could not be used, or not all of them: how many, and why each. */
-function Refused({ files }: { files: readonly FileTaken[] }) {
+function Refused({ files, project }: { files: readonly FileTaken[]; project?: string }) {
   if (files.length === 0) return null;
   return (
     <details open={files.length <= 2} className="min-w-0">
@@ -359,7 +368,8 @@ function Refused({ files }: { files: readonly FileTaken[] }) {
           const name = inside && inside !== file.name ? `${inside} in ${file.name}` : file.name;
           return (
             <li key={file.name} className="text-xs break-words text-ink-2" title={file.problem?.remedy}>
-              {name}: {file.problem?.message}
+              {name}: {file.problem?.message}{" "}
+              {project && file.problem?.kind === "slow" && <ReadAgain project={project} file={file.name} />}
             </li>
           );
         })}
@@ -370,6 +380,7 @@ function Refused({ files }: { files: readonly FileTaken[] }) {
 
 function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.getState>["last"]> }) {
   const { projects } = last.done;
+  const rest = useBringing((state) => state.rest);
   const first = projects[0];
   const frames = projects.reduce((sum, project) => sum + project.frames, 0);
   const missing = projects.reduce((sum, project) => sum + project.missing, 0);
@@ -381,7 +392,15 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
         {count(projects.length, "project")}
         {missing > 0 && `, ${count(missing, "number")} missing`}
       </p>
-      <Refused files={last.refused} />
+      <Refused files={last.refused} project={projects.length === 1 ? first?.id : undefined} />
+      {rest > 0 && (
+        <p className="flex items-center gap-2 text-ink-2">
+          {count(rest, "sequence")} not taken
+          <Button className="h-[26px]!" onClick={() => void resumeSorting(true)}>
+            Sort {rest === 1 ? "it" : "them"}
+          </Button>
+        </p>
+      )}
       {first && (
         <Link
           className="inline-flex items-center gap-1 font-semibold text-jay-deep hover:underline"

@@ -33,7 +33,17 @@ interface Bringing {
   sorting: { importId: string; report: ImportReport; files: number; refused: FileTaken[] } | null;
   /** What the last drop brought. */
   last: { files: number; done: ImportDone; refused: FileTaken[] } | null;
+  /** Sequences of the last drop that were not taken, and still can be. */
+  rest: number;
+  /** Files that took too long to read, by the names they are reported under: they can be read again. */
+  slow: ReadonlyMap<string, Brought>;
   error: string;
+}
+
+/** How files are read: clips may wait to be cut, and a file may be given more time. */
+export interface Reading {
+  holdClips?: boolean;
+  patient?: boolean;
 }
 
 const NOTHING: Bringing = {
@@ -42,6 +52,8 @@ const NOTHING: Bringing = {
   cutting: null,
   sorting: null,
   last: null,
+  rest: 0,
+  slow: new Map(),
   error: "",
 };
 
@@ -116,9 +128,9 @@ export function refusal(files: readonly Pick<File, "size">[], limits: Limits): s
   if (files.length === 0)
     return "There are no files here. Drop frames, a folder of them, an archive or a clip.";
   if (files.length > limits.most_files)
-    return `${files.length} files are more than the ${limits.most_files} that one import takes. Bring them in parts, or thin them out first.`;
+    return `${files.length} files are too many: one import takes up to ${limits.most_files}. Import them in parts, or thin them out first.`;
   if (bytes > limits.most_import_bytes)
-    return `${size(bytes)} are more than the ${size(limits.most_import_bytes)} that one import takes. Bring the frames in parts.`;
+    return `${size(bytes)} are too much: one import takes up to ${size(limits.most_import_bytes)}. Import the frames in parts.`;
   return "";
 }
 
@@ -153,6 +165,7 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
   const { signal } = abort;
   useBringing.setState({ ...NOTHING, progress: { done: 0, total: files.length, importId: "" } });
   try {
+    sessionStorage.removeItem(UNSORTED);
     const { id, taken } = await send(
       files,
       signal,
@@ -160,8 +173,9 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
         useBringing.setState({ progress: { done: so.length, total: files.length, importId } });
         saw(...so.slice(-BATCH_FILES).map((file) => file.picture));
       },
-      true,
+      { holdClips: true },
     );
+    remember(files, taken);
     const refused = taken.filter((file) => file.problem);
     const frames = taken.reduce((sum, file) => sum + file.frames, 0);
     const clips = taken.flatMap((file) => (file.clip ? [file.clip] : []));
@@ -201,6 +215,14 @@ async function settle(
   return finish(importId, null, files, refused, queries, signal);
 }
 
+/** Keep at hand what took too long to read: it can be read again with patience. */
+function remember(files: readonly Brought[], taken: readonly FileTaken[]): void {
+  const names = new Set(taken.filter(({ problem }) => problem?.kind === "slow").map(({ name }) => name));
+  useBringing.setState({
+    slow: new Map(files.filter(({ path }) => names.has(path)).map((one) => [one.path, one])),
+  });
+}
+
 const UNSORTED = "jayflick-unsorted";
 
 /** Nothing of what was found is wanted. */
@@ -209,23 +231,30 @@ export function dropSorting(): void {
   useBringing.setState({ sorting: null });
 }
 
-/** What this window had still to sort when it was reloaded. */
-export async function resumeSorting(): Promise<void> {
+/** What this window had still to sort when it was reloaded; what was left over waits until it is asked for. */
+export async function resumeSorting(asked = false): Promise<void> {
   const { sorting, progress } = useBringing.getState();
   const text = sessionStorage.getItem(UNSORTED);
   if (!text || sorting || progress) return;
   try {
-    const { importId, files, refused } = JSON.parse(text) as {
+    const { importId, files, refused, rest } = JSON.parse(text) as {
       importId: string;
       files: number;
       refused: FileTaken[];
+      rest?: number;
     };
+    if (rest && !asked) {
+      useBringing.setState({ rest });
+      return;
+    }
     const report = await data<ImportReport>(
       api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } } }),
     );
-    useBringing.setState({ sorting: { importId, report, files, refused } });
-  } catch {
+    useBringing.setState({ sorting: { importId, report, files, refused }, rest: 0 });
+  } catch (error) {
     sessionStorage.removeItem(UNSORTED); // it was finished elsewhere, or cleared away
+    useBringing.setState({ rest: 0 });
+    if (asked) fail(error);
   }
 }
 
@@ -286,7 +315,7 @@ export async function send(
   files: readonly Brought[],
   signal: AbortSignal,
   sent: (importId: string, taken: readonly FileTaken[]) => void,
-  holdClips = false,
+  how: Reading = {},
 ): Promise<{ id: string; taken: FileTaken[] }> {
   const limits = await data<Limits>(api.GET("/api/limits", { signal }));
   const no = refusal(
@@ -299,7 +328,7 @@ export async function send(
   const waiting = batches(files);
   const lane = async () => {
     for (let batch = waiting.shift(); batch; batch = waiting.shift()) {
-      taken.push(...(await sendBatch(id, batch, signal, holdClips)));
+      taken.push(...(await sendBatch(id, batch, signal, how)));
       sent(id, taken);
     }
   };
@@ -320,8 +349,13 @@ export async function sort(choice: Choice, queries: QueryClient): Promise<Import
   const { sorting } = useBringing.getState();
   if (!sorting) return null;
   try {
-    const done = await finish(sorting.importId, choice, sorting.files, sorting.refused, queries);
+    const { importId, files, refused, report } = sorting;
+    const done = await finish(importId, choice, files, refused, queries);
     dropSorting();
+    const taken = new Set(choice.projects.flatMap(({ patterns }) => patterns));
+    const rest = report.sequences.filter(({ pattern }) => !taken.has(pattern)).length;
+    if (rest > 0) sessionStorage.setItem(UNSORTED, JSON.stringify({ importId, files, refused, rest }));
+    useBringing.setState({ rest });
     return done;
   } catch (error) {
     fail(error);
@@ -365,14 +399,14 @@ async function sendBatch(
   importId: string,
   batch: readonly Brought[],
   signal: AbortSignal,
-  holdClips: boolean,
+  { holdClips = false, patient = false }: Reading,
 ): Promise<FileTaken[]> {
   // Sent again, a file takes the place of what was kept of it before.
   for (let wait = 500; ; wait *= 2) {
     try {
       return await data<FileTaken[]>(
         api.POST("/api/imports/{import_id}/files", {
-          params: { path: { import_id: importId }, query: { hold_clips: holdClips } },
+          params: { path: { import_id: importId }, query: { hold_clips: holdClips, patient } },
           body: { files: [] },
           bodySerializer: () => {
             const form = new FormData();

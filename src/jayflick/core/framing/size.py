@@ -39,7 +39,7 @@ def place(size: Size, width: int, height: int) -> Placement:
     if wanted_width is None or wanted_height is None or max(wanted_width, wanted_height) > MAX_SIDE:
         raise InputError(
             f"the output would be {wanted_width} × {wanted_height}; {MAX_SIDE} is the longest side",
-            remedy="give a smaller width or height",
+            remedy="use a smaller width or height",
         )
     canvas = (wanted_width, wanted_height)
     picture = canvas

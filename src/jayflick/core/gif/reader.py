@@ -66,7 +66,7 @@ class Gif:
                 width * height,
             )
         except ValueError as broken:
-            raise InputError(str(broken), file=name, remedy="bring an undamaged copy") from broken
+            raise InputError(str(broken), file=name, remedy="use an undamaged copy") from broken
         rows = flat.reshape(height, width)
         if frame.interlaced:  # Appendix E
             order = [y for first, step in ((0, 8), (4, 8), (2, 4), (1, 2)) for y in range(first, height, step)]
@@ -160,7 +160,7 @@ class _Bytes:
         self.bytes = np.frombuffer(data, np.uint8)
 
     def broken(self, what: str) -> InputError:
-        return InputError(what, file=self.name, remedy="bring an undamaged copy")
+        return InputError(what, file=self.name, remedy="use an undamaged copy")
 
     def take(self, count: int) -> bytes:
         part = self.data[self.at : self.at + count]
@@ -192,7 +192,7 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
     """
     source = _Bytes(data, name)
     if data[:6] not in (b"GIF87a", b"GIF89a"):
-        raise InputError("not a GIF file", file=name, remedy="bring a GIF")
+        raise InputError("not a GIF file", file=name, remedy="use a GIF")
     source.take(6)
     width, height, flags, _background, _aspect = struct.unpack("<HHBBB", source.take(7))
     if not width or not height:

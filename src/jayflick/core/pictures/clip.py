@@ -46,15 +46,15 @@ def _opened(data: bytes, name: str) -> Iterator[tuple[Any, Any]]:
     try:
         with av.open(BytesIO(data), metadata_errors="replace") as container:
             if not container.streams.video or container.streams.video[0].codec_context is None:
-                raise InputError("holds no moving picture", file=name, remedy="bring a clip with a picture")
+                raise InputError("holds no moving picture", file=name, remedy="use a clip with a picture")
             stream = container.streams.video[0]
             check_area(stream.codec_context.width, stream.codec_context.height, name)
             yield container, stream
     except av.error.FFmpegError as broken:
         raise InputError(
-            "is damaged, or a clip of a kind that is not read here",
+            "is damaged, or an unsupported kind of clip",
             file=name,
-            remedy="bring it as MP4, MOV, WebM, AVI or MPEG",
+            remedy="convert it to MP4, MOV, WebM, AVI or MPEG",
         ) from broken
 
 
@@ -108,7 +108,7 @@ def survey(data: bytes, name: str) -> Survey:
         stamps = _stamps(container, stream, name)
     first = next(pictures(data, name), None)
     if not stamps or first is None:
-        raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
+        raise InputError("holds no pictures", file=name, remedy="use an undamaged copy")
     return Survey(len(stamps), first.shape[1], first.shape[0], sum(_lengths(stamps, rate)), rate)
 
 
@@ -125,13 +125,13 @@ def durations(data: bytes, name: str, most: int, cut: Cut = WHOLE) -> tuple[int,
     taken = range(cut.first - 1, min(cut.last or len(lengths), len(lengths)), cut.step)
     if len(taken) > most:
         raise InputError(
-            f"would bring {len(taken)} frames; {most} are the most",
+            f"would add {len(taken)} frames; the limit is {most}",
             file=name,
             remedy="take a part of it, or every second frame",
         )
     if not taken and lengths:
         raise InputError(
-            f"has {len(lengths)} frames, none from {cut.first} on", file=name, remedy="begin earlier"
+            f"has {len(lengths)} frames, none from {cut.first} on", file=name, remedy="start earlier"
         )
     return tuple(sum(lengths[at : min(at + cut.step, taken.stop)]) for at in taken)
 
@@ -144,7 +144,7 @@ def _stamps(container: Any, stream: Any, name: str) -> list[Fraction]:
             stamps.append(packet.pts)
             if len(stamps) > MOST_FRAMES:
                 raise InputError(
-                    f"holds more than {MOST_FRAMES:,} frames", file=name, remedy="cut it into parts first"
+                    f"holds more than {MOST_FRAMES:,} frames", file=name, remedy="split it into parts first"
                 )
     return [stamp * stream.time_base for stamp in sorted(stamps)]
 

@@ -50,7 +50,7 @@ def kind_of(data: bytes, name: str) -> Kind:
     for kind in KINDS:
         if kind.knows(data, name):
             return kind
-    raise InputError("not a picture that is read here", file=name, remedy=f"bring {NAMED} files, or a clip")
+    raise InputError("not a supported picture format", file=name, remedy=f"use {NAMED} files, or a clip")
 
 
 def read_header(data: bytes, *, name: str) -> Header:
@@ -73,7 +73,7 @@ def read_picture(data: bytes, *, name: str) -> NDArray[np.uint8]:
         raise
     except MemoryError as large:
         raise InputError(
-            "there is not memory enough to decode it", file=name, remedy="scale it down"
+            "there is not enough memory to decode it", file=name, remedy="scale it down"
         ) from large
     except Exception as broken:  # decoders raise many kinds; each means the same to a person
         raise InputError(

@@ -53,9 +53,9 @@ def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
 def _checked(moving: Moving, name: str) -> Moving:
     if moving.durations is not None and len(moving.durations) > MAX_PICTURES:
         raise InputError(
-            f"holds {len(moving.durations)} pictures; {MAX_PICTURES} are the most",
+            f"holds {len(moving.durations)} pictures; the limit is {MAX_PICTURES}",
             file=name,
-            remedy="cut it into parts first",
+            remedy="split it into parts first",
         )
     return moving
 
@@ -94,7 +94,9 @@ def _pages(data: bytes, name: str) -> Moving:
         repeat = image.info.get("loop")
     if count > MAX_PICTURES:
         raise InputError(
-            f"holds {count} pictures; {MAX_PICTURES} are the most", file=name, remedy="cut it into parts first"
+            f"holds {count} pictures; the limit is {MAX_PICTURES}",
+            file=name,
+            remedy="split it into parts first",
         )
     if kind == "TIFF":
         return Moving(None, None, (usual.decode_page(data, page, name) for page in range(count)))

@@ -63,7 +63,7 @@ def open_image(data: bytes, name: str) -> Image.Image:
             return Image.open(BytesIO(data), formats=[kind])
     except Image.DecompressionBombError as large:
         raise InputError(
-            "has far more pixels than are allowed", file=name, remedy="scale the frames down first"
+            "has far more pixels than allowed", file=name, remedy="scale the frames down first"
         ) from large
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, KeyError, TypeError, EOFError) as broken:
         raise InputError(

@@ -82,13 +82,13 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 refusal = f"is larger than {most_file_bytes // 1048576} MB"
             shown = safe_path(inside)
             if refusal is not None:
-                yield Member(shown, b"", InputError(refusal, file=shown, remedy="bring it by itself"))
+                yield Member(shown, b"", InputError(refusal, file=shown, remedy="import it on its own"))
                 continue
             try:
                 unpacked = read(min(most_file_bytes, left) + 1)
             except NotImplementedError:
                 error = InputError(
-                    "is packed in a way that is not read here",
+                    "uses a compression method that is not supported",
                     file=shown,
                     remedy="pack it as a plain zip or tar",
                 )
@@ -102,12 +102,12 @@ def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
                 raise InputError(
                     f"unpacks to more than {MAX_UNPACKED >> 30} GB",
                     file=name,
-                    remedy="bring the frames in parts",
+                    remedy="import the frames in parts",
                 )
             left -= len(unpacked)
             if len(unpacked) > most_file_bytes:
                 message = f"unpacks to more than {most_file_bytes // 1048576} MB"
-                yield Member(shown, b"", InputError(message, file=shown, remedy="bring it by itself"))
+                yield Member(shown, b"", InputError(message, file=shown, remedy="import it on its own"))
                 continue
             yield Member(shown, unpacked, written=written)
     except _BROKEN as broken:
@@ -123,7 +123,9 @@ def _moment(date: tuple[int, int, int, int, int, int]) -> float | None:
 
 
 def _too_many(name: str) -> InputError:
-    return InputError(f"holds more than {MAX_MEMBERS:,} entries", file=name, remedy="bring the frames in parts")
+    return InputError(
+        f"holds more than {MAX_MEMBERS:,} entries", file=name, remedy="import the frames in parts"
+    )
 
 
 def _zip(data: bytes) -> Iterator[_Entry]:

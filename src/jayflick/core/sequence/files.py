@@ -81,8 +81,8 @@ def list_files(inputs: Iterable[str], output: Path | None = None) -> list[Path]:
             files.append(path)
     if len(files) > MAX_FILES:
         raise InputError(
-            f"{len(files)} files are more than the {MAX_FILES} that one import takes",
-            remedy="bring them in parts, or thin them out first",
+            f"{len(files)} files are too many; one import takes up to {MAX_FILES}",
+            remedy="import them in parts, or thin them out first",
         )
     return files
 

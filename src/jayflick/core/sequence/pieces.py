@@ -160,8 +160,8 @@ def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
     except InputError as error:
         yield Refused(name, error)
     except MemoryError:
-        remedy = "scale it down, or cut it into parts"
-        yield Refused(name, InputError("there is not memory enough to read it", file=name, remedy=remedy))
+        remedy = "scale it down, or split it into parts"
+        yield Refused(name, InputError("there is not enough memory to read it", file=name, remedy=remedy))
     except Exception:  # decoders raise many kinds; each means the same to a person
         remedy = "render or copy the file again"
         yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
@@ -201,7 +201,7 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
         after = f" after its first {number} pictures" if number else ""
         raise InputError(f"is damaged{after}", file=name, remedy="render or copy the file again") from broken
     if number == 0:
-        raise InputError("holds no pictures", file=name, remedy="bring an undamaged copy")
+        raise InputError("holds no pictures", file=name, remedy="use an undamaged copy")
 
 
 def _need_bounded(header: Header, count: int, name: str) -> None:
@@ -209,7 +209,7 @@ def _need_bounded(header: Header, count: int, name: str) -> None:
         raise InputError(
             f"its {count} pictures have more than {MOST_PIXELS // 10**6:,} million pixels together",
             file=name,
-            remedy="scale it down, or cut it into parts",
+            remedy="scale it down, or split it into parts",
         )
 
 

@@ -67,7 +67,7 @@ def read_document(data: bytes, archive: str) -> ProjectFile:
         raise InputError(
             f"is larger than {MOST_BYTES >> 20} MB",
             file=f"{archive}/{DOCUMENT}",
-            remedy="bring the project's frames without it",
+            remedy="import the project's frames without it",
         )
     try:
         return ProjectFile.model_validate_json(data)
@@ -77,7 +77,7 @@ def read_document(data: bytes, archive: str) -> ProjectFile:
         raise InputError(
             f"{where}: {first['msg']}" if where else str(first["msg"]),
             file=f"{archive}/{DOCUMENT}",
-            remedy="save the project again, or bring its frames without it",
+            remedy="save the project again, or import its frames without it",
         ) from error
 
 

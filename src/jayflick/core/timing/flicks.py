@@ -33,7 +33,7 @@ def parse_rate(text: str) -> Fraction:
     if not 0 < rate <= MAX_RATE:
         raise InputError(
             f"{text!r} is not a rate",
-            remedy=f"give frames a second, over 0 up to {MAX_RATE}, such as 24, 12.5 or 24000/1001",
+            remedy=f"use frames per second, over 0 up to {MAX_RATE}, such as 24, 12.5 or 24000/1001",
         )
     return rate
 
@@ -48,7 +48,7 @@ def parse_delay(text: str) -> int:
     if not 0 < flicks <= LONGEST:
         raise InputError(
             f"{text!r} is not a delay",
-            remedy="give a time over 0 with its unit, up to an hour, such as 40ms, 4cs, 0.04s or 2f@30",
+            remedy="use a time over 0 with its unit, up to an hour, such as 40ms, 4cs, 0.04s or 2f@30",
         )
     return flicks
 

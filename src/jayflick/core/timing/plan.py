@@ -241,6 +241,6 @@ def _at_rate(
 def _few_enough(count: int) -> None:
     if count > MAX_PLACES:
         raise InputError(
-            f"it would play {count} frames; {MAX_PLACES} are the most",
+            f"it would play {count} frames; the limit is {MAX_PLACES}",
             remedy="shorten the range or lower the rate",
         )

@@ -78,6 +78,7 @@ async def add_files(
     request: Request,
     service: Parts,
     hold_clips: Annotated[bool, Query(description="Clips wait until it is said what is taken of them")] = False,
+    patient: Annotated[bool, Query(description="A file may take six times as long to read as usual")] = False,
 ) -> list[FileTaken]:
     """Send frames, clips or archives. Each is read whole and kept before the answer; a bad one stops no other.
 
@@ -94,7 +95,7 @@ async def add_files(
         taken = [
             # Waiting for a process to read them holds no thread that others need.
             await to_thread.run_sync(
-                partial(intake.take, hold_clips=hold_clips), *each, limiter=service.readers
+                partial(intake.take, hold_clips=hold_clips, patient=patient), *each, limiter=service.readers
             )
             for each in zip(uploads, written, strict=True)
         ]
@@ -125,7 +126,7 @@ async def _form(request: Request, settings: Settings) -> AsyncIterator[FormData]
         try:
             form = await FormParser(request.headers, counted.stream(), most_parts=settings.most_files).parse()
         except MultiPartException as error:
-            remedy = f"bring at most {settings.most_files} files at once, sent as multipart/form-data"
+            remedy = f"send at most {settings.most_files} files at once, sent as multipart/form-data"
             raise InputError(error.message, remedy=remedy) from error
     try:
         yield form
@@ -201,7 +202,7 @@ def _counting(receive: Receive, settings: Settings) -> Receive:
 
 def _too_large(settings: Settings) -> InputError:
     return InputError(
-        f"one import takes {settings.most_import_bytes // 1048576} MB", remedy="bring the frames in parts"
+        f"one import takes {settings.most_import_bytes // 1048576} MB", remedy="import the frames in parts"
     )
 
 

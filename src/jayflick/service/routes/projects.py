@@ -140,15 +140,18 @@ def remove_project(project_id: ProjectId, service: Parts) -> None:
 
 
 @router.post("/{project_id}/split", status_code=201)
-def split_project(project_id: ProjectId, request: Split, service: Parts) -> ProjectCard:
-    """Make another project of some of a project's frames. The project itself stays as it is."""
+def split_project(project_id: ProjectId, request: Split, service: Parts) -> list[ProjectCard]:
+    """Make another project of some of a project's frames, or one of each. The project itself stays as it is."""
 
-    def make(session: Session) -> ProjectCard:
-        return card(session, frame_sets.split(session, project_id, request.positions, service.results))
+    def make(session: Session) -> list[ProjectCard]:
+        separate = request.separate
+        made = frame_sets.split(session, project_id, request.positions, service.results, separate=separate)
+        return [card(session, project) for project in made]
 
-    shown = service.transact(make)
-    service.changed(shown.id)
-    return shown
+    cards = service.transact(make)
+    for made in cards:
+        service.changed(made.id)
+    return cards
 
 
 @router.get(

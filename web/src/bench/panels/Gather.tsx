@@ -7,6 +7,7 @@ import { findings, fixable, fixed, fixes, leftOutByHand, putBackPositions, type 
 import { arranged } from "../order";
 import { Facts, Head, type PanelProps } from "./panel";
 import { Join } from "./Join";
+import { ReadAgain } from "./ReadAgain";
 import { Renew } from "./Renew";
 
 export function GatherPanel({ bench }: PanelProps) {
@@ -56,6 +57,7 @@ export function GatherPanel({ bench }: PanelProps) {
               finding={finding}
               order={arranged(recipe.rhythm, project.frames)}
               edit={bench.edit}
+              project={project.id}
             />
           ))}
           {byHand.length > 0 && (
@@ -99,10 +101,12 @@ function Line({
   finding,
   order,
   edit,
+  project,
 }: {
   finding: Finding;
   order: readonly number[];
   edit: PanelProps["bench"]["edit"];
+  project: string;
 }) {
   return (
     <li className="flex flex-col gap-0.5 rounded-[8px] bg-well px-3 py-2">
@@ -126,6 +130,7 @@ function Line({
         {finding.file ? finding.message : finding.message.charAt(0).toUpperCase() + finding.message.slice(1)}
       </p>
       {finding.note && <p className="text-xs text-ink-2">{finding.note}</p>}
+      {finding.file && <ReadAgain project={project} file={finding.file} />}
       {finding.remedies.length > 0 && (
         <span className="mt-1 flex flex-wrap gap-1.5">
           {finding.remedies.map((remedy) => (

@@ -4,7 +4,7 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, data, type Renewed } from "../../api/client";
 import { count } from "../../format";
-import { chosenFiles, send, type Brought } from "../../shelf/bring";
+import { chosenFiles, send, type Brought, type Reading } from "../../shelf/bring";
 import { Button, Mark } from "../../ui/controls";
 import { useContact } from "../contact";
 import type { Bench } from "../edits";
@@ -124,8 +124,9 @@ export async function renew(
   queries: QueryClient,
   signal: AbortSignal,
   sent: (done: number) => void,
+  how: Reading = {},
 ): Promise<Renewed> {
-  const { id } = await send(files, signal, (_, taken) => sent(taken.length));
+  const { id } = await send(files, signal, (_, taken) => sent(taken.length), how);
   const renewed = await data<Renewed>(
     api.POST("/api/projects/{project_id}/renew", {
       params: { path: { project_id: project } },
