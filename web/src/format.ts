@@ -116,3 +116,6 @@ export function numbersInWords(numbers: readonly number[], most = 7): string {
   const words = found.slice(0, most).map(([from, to]) => (from === to ? String(from) : `${from}–${to}`));
   return words.join(", ") + (found.length > most ? " …" : "");
 }
+
+/** The text with a capital letter, as a sentence begins. */
+export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

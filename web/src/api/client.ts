@@ -1,6 +1,7 @@
 // The service's API, typed from its OpenAPI document.
 
 import createClient from "openapi-fetch";
+import { sentence } from "../format";
 import type { components, paths } from "./schema.gen";
 
 type Schemas = components["schemas"];
@@ -48,10 +49,6 @@ export class ApiError extends Error {
 export function describeProblem(problem: Pick<Problem, "message" | "file" | "remedy">): string {
   const what = problem.file ? `${problem.file}: ${problem.message}` : problem.message;
   return problem.remedy ? `${what}. ${sentence(problem.remedy)}.` : what;
-}
-
-function sentence(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
 const LOST: Problem = {

@@ -1,7 +1,7 @@
 // The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
 
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { sourceUrl, type JobInfo } from "../api/client";
+import { describeProblem, sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
 import { usePlayhead } from "../player/playhead";
@@ -101,10 +101,7 @@ export function Stage({
       <div className="absolute top-12 left-3 flex flex-col gap-2">
         {job?.state === "failed" && (
           <Message verdict="stop" title="Encoding failed">
-            <p>
-              {job.error?.file ? `${job.error.file}: ` : ""}
-              {job.error?.message}. {job.error?.remedy}
-            </p>
+            <p>{job.error && describeProblem(job.error)}</p>
             <Button onClick={onRetry}>Try again</Button>
           </Message>
         )}

@@ -1,6 +1,7 @@
 // What gathering found, how it stands under the recipe, and what can be done about each of it.
 
 import type { Project, Recipe, Report } from "../api/client";
+import { sentence } from "../format";
 import type { Verdict } from "../ui/controls";
 
 type Problem = Report["problems"][number];
@@ -260,8 +261,6 @@ export function findings(
     add(problem, { verdict: "fine", word: "steps", note: `${sentence(problem.remedy)}.` });
   return found;
 }
-
-const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** Frames left out that no finding speaks of. */
 export function leftOutByHand(found: readonly Finding[], recipe: Recipe): number[] {

@@ -142,9 +142,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
             <Button disabled={busy} onClick={() => take(null)}>
               Not this clip
             </Button>
-            {taken > most && (
-              <Mark verdict="stop" word={`up to ${most} at once: take less, or thin out`} />
-            )}
+            {taken > most && <Mark verdict="stop" word={`up to ${most} at once: take less, or thin out`} />}
           </div>
         </div>
       </div>

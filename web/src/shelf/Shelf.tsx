@@ -395,7 +395,9 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
       <Refused files={last.refused} project={projects.length === 1 ? first?.id : undefined} />
       {rest > 0 && (
         <p className="flex items-center gap-2 text-ink-2">
-          {count(rest, "sequence")} not taken
+          <span>
+            <span className="figure">{rest}</span> not taken
+          </span>
           <Button className="h-[26px]!" onClick={() => void resumeSorting(true)}>
             Sort {rest === 1 ? "it" : "them"}
           </Button>

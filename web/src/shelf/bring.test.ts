@@ -8,7 +8,9 @@ const sized = (bytes: number) => ({ size: bytes });
 describe("a drop", () => {
   it("is refused before anything is sent, with the limit named", () => {
     expect(refusal([], limits)).toContain("no files");
-    expect(refusal(Array(4).fill(sized(1)), limits)).toContain("4 files are too many: one import takes up to 3");
+    expect(refusal(Array(4).fill(sized(1)), limits)).toContain(
+      "4 files are too many: one import takes up to 3",
+    );
     expect(refusal([sized(6000)], limits)).toContain("6 KB are too much: one import takes up to 5 KB");
     expect(refusal([sized(1)], limits)).toBe("");
   });

@@ -5,7 +5,7 @@ import { useRef, useState } from "react";
 import { useBringing } from "../../shelf/bring";
 import { Button } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
-import { inWords, renew } from "./Renew";
+import { renew } from "./Renew";
 
 export function ReadAgain({ project, file }: { project: string; file: string }) {
   const queries = useQueryClient();
@@ -18,9 +18,9 @@ export function ReadAgain({ project, file }: { project: string; file: string }) 
     const { signal } = abort.current;
     setBusy(true);
     try {
-      const done = await renew(project, [brought], queries, signal, () => undefined, { patient: true });
+      await renew(project, [brought], queries, signal, () => undefined, { patient: true });
       useBringing.setState(({ slow }) => ({ slow: new Map([...slow].filter(([name]) => name !== file)) }));
-      tell(`${file} was read: ${inWords(done)}.`);
+      tell(`${file} was read.`);
       await queries.invalidateQueries({ queryKey: ["shelf"] });
     } catch (error) {
       if (!signal.aborted) tellError(error);
@@ -28,11 +28,14 @@ export function ReadAgain({ project, file }: { project: string; file: string }) 
     setBusy(false);
   };
   return busy ? (
-    <Button className="h-[26px]!" onClick={() => abort.current?.abort()}>
-      Reading… Cancel
-    </Button>
+    <span role="status" className="mt-1 flex items-center gap-2 text-ink-2">
+      Reading…
+      <Button className="h-[26px]!" onClick={() => abort.current?.abort()}>
+        Cancel
+      </Button>
+    </span>
   ) : (
-    <Button className="h-[26px]!" title="It may take a minute" onClick={() => void read()}>
+    <Button className="mt-1 h-[26px]! self-start" title="It may take a minute" onClick={() => void read()}>
       Read it again
     </Button>
   );
