@@ -32,7 +32,6 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for folder in (settings.store, settings.stages):
             sweep(folder)
-        await run_in_threadpool(leftovers.clear)
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()
         service.decoders.start()

@@ -39,6 +39,8 @@ RECORDED = timedelta(seconds=30)
 """How long a result's file is left alone: it is recorded as soon as it is there."""
 HISTORY = 20
 """Results that are kept of an output beside the current one: undo makes older ones again."""
+FIRST = 20.0
+"""Seconds after the start until the first round: opening the shelf has precedence."""
 _STEP = 200
 """The most rows of a table that go in one transaction."""
 
@@ -220,7 +222,9 @@ class Sweeper:
         self._thread.join(10)
 
     def _loop(self) -> None:
-        while not self._stop.wait(self._pause):
+        pause = min(self._pause, FIRST)
+        while not self._stop.wait(pause):
+            pause = self._pause
             try:
                 for _ in self._leftovers.steps():
                     if self._stop.wait(0.01):

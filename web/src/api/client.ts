@@ -40,9 +40,9 @@ export class ApiError extends Error {
   ) {
     super(describeProblem(problem));
   }
-  /** Whether trying the same thing again may work: nobody answered, or the database was away. */
+  /** Whether trying the same thing again may work: nobody answered, it took too long, or there is too much to do. */
   get passing(): boolean {
-    return this.status === 0 || this.status === 503;
+    return [0, 408, 503].includes(this.status);
   }
 }
 
