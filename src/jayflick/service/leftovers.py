@@ -5,7 +5,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy import delete, exists, func, select
 from sqlalchemy.exc import SQLAlchemyError
@@ -60,8 +60,9 @@ class Leftovers:
 
     def steps(self, grace: timedelta = GRACE, forgotten: timedelta = FORGOTTEN) -> Iterator[int]:
         """The steps of a round, each a short transaction; yields the files that each removed."""
-        while thinned := transact(self.sessions, _results):
-            yield self._discard(thinned, min(grace, RECORDED))
+        recorded = min(grace, RECORDED)
+        while thinned := transact(self.sessions, _results, now() - recorded):
+            yield self._discard(thinned, recorded)
         for rows in (
             _projects,
             _imports(now() - forgotten),
@@ -102,7 +103,7 @@ def _projects(session: Session) -> bool:
     return projects.empty_bin(session, projects.KEPT)
 
 
-def _imports(before: object) -> _Rows:
+def _imports(before: datetime) -> _Rows:
     """Imports that nobody will finish; those that are finished need no rows any more."""
 
     def step(session: Session) -> bool:
@@ -115,7 +116,7 @@ def _imports(before: object) -> _Rows:
     return step
 
 
-def _results(session: Session) -> list[str]:
+def _results(session: Session, before: datetime) -> list[str]:
     """Older results of an output that has many: undo makes them again. Returns the hashes of their files."""
     many = session.execute(
         select(Result.project_id, Result.output_id)
@@ -129,14 +130,16 @@ def _results(session: Session) -> list[str]:
         current = select(Project.revision_id).where(Project.id == project_id).scalar_subquery()
         oldest_kept = select(Result.id).where(*mine).order_by(Result.id.desc()).limit(1).offset(HISTORY)
         oldest = session.scalar(oldest_kept)
-        old = select(Result.id, Result.sha256).where(*mine, Result.id < oldest, Result.revision_id != current)
+        old = select(Result.id, Result.sha256).where(
+            *mine, Result.id < oldest, Result.revision_id != current, Result.created < before
+        )
         rows = session.execute(old.limit(_STEP)).all()
         session.execute(delete(Result).where(Result.id.in_([row.id for row in rows])))
         gone += [row.sha256 for row in rows]
     return gone
 
 
-def _jobs(before: object) -> _Rows:
+def _jobs(before: datetime) -> _Rows:
     """Jobs that ended, except the last words of those for the revision that counts."""
 
     def step(session: Session) -> bool:
@@ -147,7 +150,7 @@ def _jobs(before: object) -> _Rows:
     return step
 
 
-def _revisions(before: object) -> _Rows:
+def _revisions(before: datetime) -> _Rows:
     """Revisions that neither undo nor redo leads to: those of a gesture on its way, and abandoned ones."""
     child = aliased(Revision)
 
@@ -185,7 +188,7 @@ def _frame_sets(session: Session) -> bool:
     return True
 
 
-def _pictures(before: object) -> _Rows:
+def _pictures(before: datetime) -> _Rows:
     """Pictures that no frame shows."""
 
     def step(session: Session) -> bool:
