@@ -1,6 +1,7 @@
 """Coding and decoding GIF files of our own: what goes in comes out, and only what changes is written."""
 
 import itertools
+import struct
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from jayflick.core.gif.reader import describe, read_gif
 from jayflick.core.gif.retime import retime
 from jayflick.core.palette.levels import FINE
 from jayflick.core.palette.nearest import Nearest
+from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.recipe import Alpha
 from tests.conftest import Pictures, moving_square
 
@@ -197,3 +199,35 @@ def test_a_still_area_costs_the_fewest_codes_there_can_be() -> None:
     codes = next(n for n in range(1, 1000) if n * (n + 1) // 2 >= still.size)
     assert lzw.decode(data, 8, still.size).tolist() == [255] * still.size
     assert len(data) <= (codes + 3) * 10 // 8 + 1
+
+
+def placed(canvas: tuple[int, int], at: tuple[int, int]) -> tuple[bytes, np.ndarray]:
+    """A GIF of one image of 10 × 6 somewhere on a canvas, which our encoder never writes; and the image."""
+    y, x = np.mgrid[0:6, 0:10]
+    image = np.stack([x * 20, y * 40, x * 0 + 90, x * 0 + 255], -1).astype(np.uint8)
+    data = bytearray(coded([image]))
+    struct.pack_into("<HH", data, 6, *canvas)
+    struct.pack_into("<HH", data, data.index(b"\x2c\0\0\0\0\x0a\0\x06\0") + 1, *at)
+    return bytes(data), image
+
+
+@pytest.mark.parametrize("at", [(0, 0), (3, 2), (12, 9), (20, 2), (65_535, 65_535)])
+def test_an_image_that_is_not_as_large_as_its_canvas_is_seen_where_it_lies(at: tuple[int, int]) -> None:
+    """Around it nothing is drawn; what reaches outside the canvas is cut (GIF89a, section 20)."""
+    data, image = placed((16, 12), at)
+    left, top = min(at[0], 30), min(at[1], 30)  # far outside is outside
+    wanted = np.zeros((40, 40, 4), np.uint8)
+    wanted[top : top + 6, left : left + 10] = image
+    seen = read_picture(data, name="wave.gif")
+    np.testing.assert_array_equal(seen, wanted[:12, :16])
+    header = read_header(data, name="wave.gif")
+    assert (header.width, header.height, header.transparent) == (16, 12, True)
+    shown = describe(read_gif(data), len(data))
+    assert (shown["width"], shown["height"], shown["count"], shown["transparent"]) == (16, 12, 1, True)
+
+
+def test_a_gif_without_an_image_is_refused() -> None:
+    data, _ = placed((10, 6), (0, 0))
+    bare = data[: data.index(b"\x2c\0\0\0\0")] + b"\x3b"
+    with pytest.raises(InputError, match="holds no frames"):
+        read_header(bare, name="wave.gif")

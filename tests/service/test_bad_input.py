@@ -106,6 +106,8 @@ def test_more_files_than_the_limit_are_refused_by_name_of_the_limit(client: http
     answer = client.post(f"/api/imports/{import_id}/files", files=files)
     assert answer.status_code == 422
     assert "Maximum number of files is 40" in answer.json()["message"]
+    junk = [("files", (f"notes_{n}.txt", b"hello")) for n in range(30)]  # what is refused is no frame
+    assert client.post(f"/api/imports/{import_id}/files", files=junk).json()[-1]["frames"] == 0
     for start in (0, 30):
         taken = client.post(f"/api/imports/{import_id}/files", files=files[start : start + 30]).json()
     assert sum(file["frames"] for file in taken) == 10

@@ -102,6 +102,24 @@ def test_a_server_killed_just_after_its_start_leaves_no_orphan(tmp_path: Path, m
     until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 15)
 
 
+def test_what_a_test_starts_ends_with_it_however_that_ends(tmp_path: Path) -> None:
+    data = copy_empty(tmp_path / "data")
+    code = (
+        "import sys, time; from pathlib import Path; from tests.server import Server; "
+        "server = Server(Path(sys.argv[1])).start('--no-demo'); "
+        "print(server.pid, *server.children(''), flush=True); time.sleep(60)"
+    )
+    command = [sys.executable, "-c", code, str(data)]
+    tester = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+    assert tester.stdout is not None
+    started = tester.stdout.readline().split()
+    assert len(started) > 2
+    tester.kill()
+    tester.wait()
+    tester.stdout.close()
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 20)
+
+
 def test_a_killed_worker_costs_nothing_but_time(own: Server) -> None:
     with own.client() as client:
         project = project_of(client, heavy())

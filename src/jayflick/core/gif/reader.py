@@ -75,6 +75,11 @@ class Gif:
             rows = straight
         return rows
 
+    def _seen(self, frame: GifFrame, name: str) -> NDArray[np.uint8]:
+        """The frame's indices as far as they lie on the canvas: what reaches outside is cut."""
+        left, top, _, _ = frame.box
+        return self.indices(frame, name=name)[: max(0, self.height - top), : max(0, self.width - left)]
+
     def shows_page(self, *, name: str = "GIF") -> bool:
         """Whether any frame, as seen, has a pixel that shows the page behind it."""
         opaque = np.zeros((self.height, self.width), bool)
@@ -85,7 +90,7 @@ class Gif:
             if frame.transparent is None:
                 area[:] = True
             elif not area.all():
-                area |= self.indices(frame, name=name) != frame.transparent
+                area |= self._seen(frame, name) != frame.transparent
             if not opaque.all():
                 return True
             if frame.disposal == RESTORE_TO_BACKGROUND:
@@ -108,7 +113,7 @@ class Gif:
             if palette is not None:
                 table[: len(palette), :3] = palette
             table[:, 3] = 255
-            rows = self.indices(frame, name=name)[: self.height - top, : self.width - left]
+            rows = self._seen(frame, name)
             area = canvas[top : top + height, left : left + width]
             if frame.transparent is None:
                 area[:] = table[rows]
@@ -224,9 +229,8 @@ def read_gif(data: bytes, *, name: str = "GIF") -> Gif:
             left, top, w, h, image_flags = struct.unpack("<HHHHB", source.take(9))
             if not w or not h:
                 raise source.broken(f"frame {len(frames) + 1} has no area")
-            if left + w > width or top + h > height:
-                # Viewers differ on what to do here; growing the canvas would change what the others see.
-                raise source.broken(f"frame {len(frames) + 1} reaches outside the canvas")
+            if w * h > MAX_PIXELS:
+                raise source.broken(f"frame {len(frames) + 1} has more than {MAX_PIXELS:,} pixels")
             if len(frames) >= MAX_FRAMES:
                 raise source.broken(f"it has more than {MAX_FRAMES:,} frames")
             local = _palette(source, image_flags)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
-from . import bmp, png, tga, usual
+from . import bmp, gif, png, tga, usual
 from .header import Header
 
 
@@ -28,11 +28,11 @@ class Kind(Protocol):
         ...
 
 
-KINDS: tuple[Kind, ...] = (png, usual, bmp, tga)
+KINDS: tuple[Kind, ...] = (png, gif, usual, bmp, tga)
 NAMED = "PNG, TGA, BMP, JPEG, TIFF, WebP, AVIF, animated GIF, APNG or WebP"
 
 
-VERSION = 1
+VERSION = 2
 """Raised when one of these modules reads a file to other pixels than before."""
 
 

@@ -1,4 +1,4 @@
-"""The kinds a general library reads well: JPEG, TIFF, WebP, AVIF, GIF.
+"""The kinds a general library reads well: JPEG, TIFF, WebP, AVIF.
 
 Sources: EXIF 2.32, section 4.6.4 (orientation); TIFF 6.0, sections 3 to 6 and 18 (associated alpha).
 """
@@ -19,7 +19,6 @@ from .header import Header, bands, check_area
 _MARKS = {
     "JPEG": (b"\xff\xd8\xff",),
     "TIFF": (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"),
-    "GIF": (b"GIF87a", b"GIF89a"),
 }
 _ORIENTATION = 0x0112
 _NAMES = {
