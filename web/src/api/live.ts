@@ -27,6 +27,19 @@ export const useLive = create<Live>(() => ({ lost: false, jobs: {}, taking: {} }
 
 export const jobKey = (projectId: string, outputId: string) => `${projectId}/${outputId}`;
 
+/**
+ * Ask again for what is shown. An answer that is on its way for the first time may be older than the news, and is
+ * not given up for another: then it is asked for once more when it came.
+ */
+export function refresh(queries: QueryClient, queryKey: readonly unknown[]): void {
+  const first = queries
+    .getQueryCache()
+    .findAll({ queryKey, fetchStatus: "fetching" })
+    .some(({ state }) => state.data === undefined);
+  const asked = queries.invalidateQueries({ queryKey });
+  if (first) void asked.then(() => queries.invalidateQueries({ queryKey }));
+}
+
 /** Listen until the page goes; reconnects by itself and reloads what was shown. */
 export function listen(queries: QueryClient): void {
   let missed = false;
@@ -56,10 +69,10 @@ export function listen(queries: QueryClient): void {
       useLive.setState({ taking: { [import_id]: taking } });
       return;
     }
-    if (news.kind !== "hello") void queries.invalidateQueries({ queryKey: ["shelf"] });
+    if (news.kind !== "hello") refresh(queries, ["shelf"]);
     const project = news.project_id;
     if (!project) return;
-    const reload = () => void queries.invalidateQueries({ queryKey: ["project", project] });
+    const reload = () => refresh(queries, ["project", project]);
     if (!news.changed) {
       reload();
       return;
