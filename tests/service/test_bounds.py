@@ -226,3 +226,20 @@ def test_the_shelf_and_a_bench_ask_the_database_the_same_few_times_however_much_
             client.post(f"/api/projects/{project}/redo").json()["recipe"]["outputs"][0]["tuning"]["colours"]
             == 10
         )
+
+
+def test_an_upload_waits_for_its_turn_but_not_for_ever(
+    database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("jayflick.service.routes.imports.LONGEST_WAIT", 0.3)
+    settings = Settings(data=tmp_path, database=database.url, workers=1, uploads=1)
+    with serving(settings) as (client, _):
+        address = f"/api/imports/{client.post('/api/imports').json()['id']}/files"
+        files = [("files", file) for file in numbered(moving_square(2))]
+        place = urlsplit(str(client.base_url))
+        with socket.create_connection((place.hostname, place.port)) as raw:  # half an upload has the only turn
+            head = f"POST {address} HTTP/1.1\r\nHost: {place.netloc}\r\nContent-Length: 500\r\n"
+            raw.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
+            answer = until(lambda: (got := client.post(address, files=files)).status_code == 503 and got, 10)
+            assert answer.json()["message"] == "too many uploads are under way"
+        until(lambda: client.post(address, files=files).status_code == 200, 10)
