@@ -113,7 +113,7 @@ def test_a_folder_of_many_sequences_is_sorted_before_it_becomes_projects(desk: D
     page.get_by_role("link", name="Shelf").click()  # the others can be taken later, from the same drop
     page.reload()
     last = page.get_by_role("region", name="Bring frames in")
-    expect(last).to_contain_text("22 sequences of it can still be taken.")
+    expect(last).to_contain_text("22 sequences of it not imported yet.")
     last.get_by_role("button", name="Sort them").click()
     expect(matches).to_have_text("22 of 22 sequences, 130 frames")
     found.get_by_role("button", name="Import none").click()

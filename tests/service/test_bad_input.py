@@ -282,7 +282,7 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
             Decoders(1, 960 << 20, 3),
             "slow.tar.bz2",
             slow,
-            "a picture in it takes more than 3 s of computing to read",
+            "a picture in it takes more than 3 s of CPU time to read",
         ),
     ):
         (refused,) = decoders.pieces(data, name)
@@ -328,7 +328,7 @@ def test_an_animated_file_is_bound_in_the_pixels_of_all_its_pictures() -> None:
     picture = b"\x2c" + struct.pack("<HHHH", 0, 0, 1, 1) + b"\0" + b"\x02\x02\x4c\x01\0"
     (refused,) = pieces(head + picture * 70 + b"\x3b", "wake.gif")
     assert isinstance(refused, Refused)
-    assert refused.error.message == "its 70 pictures have more than 2,000 million pixels together"
+    assert refused.error.message == "its 70 frames have more than 2,000 million pixels together"
 
 
 def test_sequences_not_taken_from_a_drop_can_be_taken_later(client: httpx.Client) -> None:

@@ -17,6 +17,7 @@ from sqlalchemy import event
 from sqlalchemy.exc import OperationalError
 
 from jayflick.service import bounds
+from jayflick.service.cards import Shelf
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.parts import Service
 from jayflick.service.settings import Settings
@@ -43,7 +44,7 @@ def test_a_document_too_large_is_refused_before_it_is_read(client: httpx.Client)
         assert raw.recv(100).startswith(b"HTTP/1.1 413 ")
     answer = client.put(f"/api/projects/{'0' * 32}/recipe", content=endless())
     assert (answer.status_code, answer.json()["kind"]) == (413, "http")
-    assert "4 MB that a document may have" in answer.json()["message"]
+    assert "larger than 4 MB" in answer.json()["message"]
 
 
 def test_parts_of_a_form_are_small_but_for_its_files(client: httpx.Client) -> None:
@@ -221,6 +222,8 @@ def test_the_shelf_and_a_bench_ask_the_database_the_same_few_times_however_much_
         for _ in range(20):
             client.post(f"/api/projects/{project}/undo").raise_for_status()
         assert counts() == few
+        with service.sessions() as session:  # what is remembered equals what is made afresh
+            assert client.get("/api/projects").content == Shelf().document(session)
         assert max(few) <= 10
         assert (
             client.post(f"/api/projects/{project}/redo").json()["recipe"]["outputs"][0]["tuning"]["colours"]
@@ -241,5 +244,5 @@ def test_an_upload_waits_for_its_turn_but_not_for_ever(
             head = f"POST {address} HTTP/1.1\r\nHost: {place.netloc}\r\nContent-Length: 500\r\n"
             raw.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
             answer = until(lambda: (got := client.post(address, files=files)).status_code == 503 and got, 10)
-            assert answer.json()["message"] == "too many uploads are under way"
+            assert answer.json()["message"] == "too many uploads at once"
         until(lambda: client.post(address, files=files).status_code == 200, 10)

@@ -12,7 +12,7 @@ from starlette.concurrency import run_in_threadpool
 from .. import __version__
 from ..core.atomic import sweep
 from ..core.warm import warm
-from .bounds import Bounds
+from .bounds import MOST_DOCUMENT, Patience
 from .guard import Guard
 from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
@@ -51,6 +51,7 @@ def create_app(settings: Settings) -> FastAPI:
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/openapi.json",
+        max_body_size=MOST_DOCUMENT,
         generate_unique_id_function=lambda route: route.name,
         responses={
             404: {"model": Problem},
@@ -64,7 +65,7 @@ def create_app(settings: Settings) -> FastAPI:
     )
     app.state.service = service
     app.include_router(router)
-    app.add_middleware(Bounds)
+    app.add_middleware(Patience)
     app.add_middleware(Guard)
     tell_problems(app)
     _serve_client(app, settings)

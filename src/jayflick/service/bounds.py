@@ -7,61 +7,42 @@ import h11
 from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.formparsers import MultiPartParser
-from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 MOST_DOCUMENT = 4 << 20
 """The most bytes of a JSON document: a recipe of 20,000 frames, each with a delay of its own, has a tenth."""
+UNBOUND = 1 << 62
+"""For bodies that the framework is not to bound: they have bounds of their own."""
 SILENCE = 30.0
 """Seconds after which a request that stopped in the middle is given up."""
 
 
-class Bounds:
-    """ASGI middleware: refuses documents that are too large before they are read, and bodies that stall."""
+class Patience:
+    """ASGI middleware: gives a request up whose body stalls."""
 
     def __init__(self, app: ASGIApp) -> None:
         self._app = app
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http":
-            await self._app(scope, receive, send)
-            return
-        headers = Headers(scope=scope)
-        # Forms bring files, and have bounds of their own.
-        is_form = headers.get("content-type", "").startswith("multipart/form-data")
-        most = None if is_form else MOST_DOCUMENT
-        length = headers.get("content-length", "0")
-        if most is not None and length.isdecimal() and int(length) > most:
-            problem = {"kind": "http", "message": _too_large(), "file": None, "remedy": ""}
-            await JSONResponse(problem, 413, {"connection": "close"})(scope, receive, send)
-            return
-        await self._app(scope, _bounded(receive, most), send)
+        await self._app(scope, _patient(receive) if scope["type"] == "http" else receive, send)
 
 
-def _too_large() -> str:
-    return f"this is more than the {MOST_DOCUMENT >> 20} MB that a document may have"
-
-
-def _bounded(receive: Receive, most: int | None) -> Receive:
-    received = 0
+def _patient(receive: Receive) -> Receive:
     whole = False
 
-    async def bounded() -> Message:
-        nonlocal received, whole
+    async def patient() -> Message:
+        nonlocal whole
         if whole:  # from now on it only tells when the other side leaves
             return await receive()
         try:
             message = await asyncio.wait_for(receive(), SILENCE)
         except TimeoutError:
             raise HTTPException(408, "the rest of the request never arrived") from None
-        received += len(message.get("body", b""))
-        if most is not None and received > most:
-            raise HTTPException(413, _too_large())
         whole = not message.get("more_body", False)
         return message
 
-    return bounded
+    return patient
 
 
 class PatientProtocol(H11Protocol):

@@ -231,7 +231,7 @@ class _Decoder:
         self._process.join(1)
         name, remedy = task.name, "render or save it again, or scale it down"
         if self._process.exitcode in (None, -signal.SIGPROF):
-            message = f"a picture in it takes more than {self._seconds * task.times} s of computing to read"
+            message = f"a picture in it takes more than {self._seconds * task.times} s of CPU time to read"
             return Refused(name, TooSlow(message, file=name, remedy=remedy))
         message = f"reading it needs more than {self._memory // 1048576} MB of memory, or ends in a crash"
         return Refused(name, InputError(message, file=name, remedy=remedy))

@@ -2,8 +2,9 @@
 
 from urllib.parse import urlsplit
 
-from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from .problems import answer
 
 HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 
@@ -40,13 +41,8 @@ class Guard:
 
         reason = _refusal(scope["method"], headers)
         if reason:
-            body = {
-                "kind": "refused",
-                "message": reason,
-                "file": None,
-                "remedy": "open the address ./start prints",
-            }
-            await JSONResponse(body, 403)(scope, receive, guarded)
+            problem = {"kind": "refused", "message": reason, "remedy": "open the address ./start prints"}
+            await answer(403, problem)(scope, receive, guarded)
             return
         await self._app(scope, receive, guarded)
 

@@ -2,6 +2,7 @@
 
 import errno
 import logging
+from collections.abc import Mapping
 
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
@@ -10,6 +11,7 @@ from sqlalchemy.exc import OperationalError, SQLAlchemyError, TimeoutError
 from starlette.exceptions import HTTPException
 
 from ..core.errors import JayFlickError
+from .bounds import MOST_DOCUMENT
 from .database import error_code
 from .errors import Conflict, NotFound, Unavailable, disk_problem, problem_of
 
@@ -32,14 +34,15 @@ def tell_problems(app: FastAPI) -> None:
         app.add_exception_handler(kind, handler)
 
 
-def _problem(status: int, problem: dict[str, object]) -> JSONResponse:
+def answer(status: int, problem: Mapping[str, object]) -> JSONResponse:
+    """An answer that says what is wrong: a ``Problem``."""
     return JSONResponse({"file": None, "remedy": "", **problem}, status)
 
 
 async def _on_known(request: Request, error: Exception) -> Response:
     assert isinstance(error, JayFlickError)
     statuses = {NotFound: 404, Conflict: 409, Unavailable: 503}
-    return _problem(statuses.get(type(error), 422), problem_of(error))
+    return answer(statuses.get(type(error), 422), problem_of(error))
 
 
 async def _on_invalid(request: Request, error: Exception) -> Response:
@@ -47,19 +50,22 @@ async def _on_invalid(request: Request, error: Exception) -> Response:
     first = error.errors()[0]
     where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
     message = str(first["msg"]).removeprefix("Value error, ")
-    return _problem(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
+    return answer(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
 
 
 async def _on_http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
-    return _problem(error.status_code, {"kind": "http", "message": str(error.detail)})
+    message = str(error.detail)
+    if error.status_code == 413:
+        message = f"the request is larger than {MOST_DOCUMENT >> 20} MB"
+    return answer(error.status_code, {"kind": "http", "message": message})
 
 
 async def _on_database(request: Request, error: Exception) -> Response:
     if isinstance(error, OperationalError) and error_code(error) in _NO_ROOM:
-        return _problem(507, disk_problem(OSError(errno.ENOSPC, "No space left for the database")))
+        return answer(507, disk_problem(OSError(errno.ENOSPC, "No space left for the database")))
     if isinstance(error, OperationalError | TimeoutError):
-        return _problem(
+        return answer(
             503,
             {
                 "kind": "database",
@@ -68,16 +74,16 @@ async def _on_database(request: Request, error: Exception) -> Response:
             },
         )
     log.exception("database fault", exc_info=error)
-    return _problem(500, {"kind": "fault", "message": "an unexpected database fault; nothing was changed"})
+    return answer(500, {"kind": "fault", "message": "an unexpected database fault; nothing was changed"})
 
 
 async def _on_fault(request: Request, error: Exception) -> Response:
     # It is logged with its trace by what calls this.
     message = f"an unexpected fault, {type(error).__name__}; nothing was changed"
-    return _problem(500, {"kind": "fault", "message": message})
+    return answer(500, {"kind": "fault", "message": message})
 
 
 async def _on_disk(request: Request, error: Exception) -> Response:
     assert isinstance(error, OSError)
     status = 507 if error.errno in (errno.ENOSPC, errno.EDQUOT) else 500
-    return _problem(status, disk_problem(error))
+    return answer(status, disk_problem(error))

@@ -136,9 +136,8 @@ function Stored() {
   return (
     <p className="text-xs text-ink-2">
       On this machine: <span className="figure">{roughly(bytes)}</span> of frames and outputs,{" "}
-      <span className="figure">{roughly(scratch_bytes)}</span> of working files, which stay under{" "}
-      <span className="figure">{roughly(most_scratch_bytes)}</span>. What nothing needs any more is cleared away
-      by itself.
+      <span className="figure">{roughly(scratch_bytes)}</span> of cache (up to{" "}
+      <span className="figure">{roughly(most_scratch_bytes)}</span>). Unused files are removed automatically.
     </p>
   );
 }
@@ -341,7 +340,7 @@ function DropTicket() {
         ) : rest > 0 ? (
           <>
             <h3 className="font-semibold">Last drop</h3>
-            <p className="text-ink-2">{count(rest, "sequence")} of it can still be taken.</p>
+            <p className="text-ink-2">{count(rest, "sequence")} of it not imported yet.</p>
             <Button className="self-start" onClick={() => void resumeSorting(true)}>
               Sort {rest === 1 ? "it" : "them"}
             </Button>
@@ -396,7 +395,7 @@ function LastDrop({ last }: { last: NonNullable<ReturnType<typeof useBringing.ge
       {rest > 0 && (
         <p className="flex items-center gap-2 text-ink-2">
           <span>
-            <span className="figure">{rest}</span> not taken
+            <span className="figure">{rest}</span> not imported
           </span>
           <Button className="h-[26px]!" onClick={() => void resumeSorting(true)}>
             Sort {rest === 1 ? "it" : "them"}

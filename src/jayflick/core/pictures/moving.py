@@ -17,7 +17,7 @@ from PIL import Image
 from ..errors import InputError
 from ..gif.reader import read_gif
 from ..timing.flicks import HUNDREDTH, MILLISECOND, SECOND
-from . import clip, png, usual
+from . import clip, gif, png, usual
 
 MAX_PICTURES = 3000
 """The most pictures one file is taken apart into."""
@@ -40,11 +40,11 @@ def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
     if clip.knows(data, name):
         times = clip.durations(data, name, MAX_PICTURES, cut)
         return Moving(times, None, clip.pictures(data, name, cut))
-    if data.startswith((b"GIF87a", b"GIF89a")):
-        gif = read_gif(data, name=name)
+    if gif.knows(data, name):
+        read = read_gif(data, name=name)
         # Viewers play 0 and 1 as about 10 (common practice, no published source): that is what was seen.
-        delays = tuple((frame.delay if frame.delay > 1 else 10) * HUNDREDTH for frame in gif.frames)
-        return _checked(Moving(delays, gif.repeat, gif.pictures(name=name)), name)
+        delays = tuple((frame.delay if frame.delay > 1 else 10) * HUNDREDTH for frame in read.frames)
+        return _checked(Moving(delays, read.repeat, read.pictures(name=name)), name)
     if png.knows(data, name):
         return _checked(_apng(data, name), name)
     return _checked(_pages(data, name), name)

@@ -314,7 +314,7 @@ def _pixel_problems(readable: list[Found]) -> list[dict[str, Any]]:
             _problem(
                 "identical",
                 "",
-                f"{_frames(same, readable)} {'repeats' if len(same) == 1 else 'repeat'} the picture before",
+                f"{_frames(same, readable)} {'repeats' if len(same) == 1 else 'repeat'} the previous picture",
                 "fold them into a longer delay",
                 [position + 1 for position in same],
             )

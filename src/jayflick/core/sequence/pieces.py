@@ -207,7 +207,7 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
 def _need_bounded(header: Header, count: int, name: str) -> None:
     if header.width * header.height * count > MOST_PIXELS:
         raise InputError(
-            f"its {count} pictures have more than {MOST_PIXELS // 10**6:,} million pixels together",
+            f"its {count} frames have more than {MOST_PIXELS // 10**6:,} million pixels together",
             file=name,
             remedy="scale it down, or split it into parts",
         )

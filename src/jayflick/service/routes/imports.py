@@ -18,7 +18,7 @@ from ...core.errors import InputError
 from ...core.pictures.clip import Cut
 from ...core.stages import cache_key
 from .. import frame_sets, imports
-from ..bounds import FormParser
+from ..bounds import UNBOUND, FormParser
 from ..cards import card
 from ..errors import Unavailable
 from ..intake import Intake
@@ -51,6 +51,7 @@ def begin_import(service: Parts) -> ImportStarted:
 
 @router.post(
     "/{import_id}/files",
+    max_body_size=UNBOUND,
     openapi_extra={
         "requestBody": {
             "required": True,
@@ -110,7 +111,7 @@ async def _turn(service: Service) -> AsyncIterator[None]:
         with fail_after(LONGEST_WAIT):
             await service.uploads.acquire()
     except TimeoutError:
-        raise Unavailable("too many uploads are under way", remedy="try again in a moment") from None
+        raise Unavailable("too many uploads at once", remedy="try again in a moment") from None
     try:
         yield
     finally:
