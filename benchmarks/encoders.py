@@ -9,8 +9,8 @@ import av.filter
 import numpy as np
 from PIL import Image
 
-from jayflick.core.gif.encoder import encode_gif, share_palette
-from jayflick.core.gif.reader import read_gif
+from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.reader import read_gif
 
 from .clips import Clip
 

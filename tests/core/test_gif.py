@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 
 from jayflick.core.dither.quantise import Quantiser
 from jayflick.core.errors import InputError
+from jayflick.core.formats.gif import lzw
+from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.reader import describe, read_gif
+from jayflick.core.formats.gif.retime import retime
 from jayflick.core.framing.alpha import settle
-from jayflick.core.gif import lzw
-from jayflick.core.gif.encoder import encode_gif, share_palette
-from jayflick.core.gif.reader import describe, read_gif
-from jayflick.core.gif.retime import retime
 from jayflick.core.palette.levels import FINE
 from jayflick.core.palette.nearest import Nearest
 from jayflick.core.pictures.kinds import read_header, read_picture

@@ -10,7 +10,7 @@ KNOWS = {
     "core": {"core"},
     "demo": {"demo", "core"},
     "service": {"service", "demo", "core"},
-    "cli": {"core"},
+    "cli": {"cli", "core"},
 }
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from jayflick.cli import main
 from jayflick.core.errors import InputError
-from jayflick.core.recipe import Output, Recipe, Rhythm, Size, Tuning
+from jayflick.core.recipe import GifOutput, Recipe, Rhythm, Size, Tuning
 from jayflick.core.sequence.files import list_files, look_at
 from jayflick.core.sequence.gather import gather
 from jayflick.core.sequence.pieces import Enclosed, Piece, Refused, pieces
@@ -30,7 +30,7 @@ from tests.conftest import moving_square, save_frames
 ROOT = Path(__file__).parents[2]
 RECIPE = Recipe(
     rhythm=Rhythm(rate="15", order=(1, 3, 2, 0, 4), holds={2: 705_600_000}),
-    outputs=(Output(size=Size(width=30), tuning=Tuning(colours=12, amount=80)),),
+    outputs=(GifOutput(size=Size(width=30), tuning=Tuning(colours=12, amount=80)),),
 )
 
 

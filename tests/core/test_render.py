@@ -14,10 +14,12 @@ from PIL import Image
 from pydantic import ValidationError
 
 from jayflick.core.errors import Cancelled, InputError
-from jayflick.core.gif import encoder
-from jayflick.core.gif.reader import describe, read_gif
-from jayflick.core.recipe import Alpha, Framing, Gather, Output, Recipe, Rhythm, Size, Tuning
-from jayflick.core.render import Framed, Progress, Rendered, render
+from jayflick.core.formats.gif import encoder
+from jayflick.core.formats.gif.reader import describe, read_gif
+from jayflick.core.framing.frames import Framed
+from jayflick.core.progress import Progress
+from jayflick.core.recipe import Alpha, Framing, Gather, GifOutput, Recipe, Rhythm, Size, Tuning
+from jayflick.core.render import Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
 from jayflick.core.stages import Stages
 from jayflick.core.timing.shots import Shot
@@ -26,7 +28,7 @@ from tests.conftest import moving_square, save_frames
 
 def recipe(rhythm: dict[str, object] | None = None, **output: object) -> Recipe:
     facts = {"tuning": Tuning(colours=32, amount=50), **output}
-    return Recipe(rhythm=Rhythm.model_validate(rhythm or {}), outputs=(Output.model_validate(facts),))
+    return Recipe(rhythm=Rhythm.model_validate(rhythm or {}), outputs=(GifOutput.model_validate(facts),))
 
 
 @pytest.fixture
@@ -35,7 +37,7 @@ def frames(tmp_path: Path) -> list[FileFrame]:
 
 
 def delays(rendered: Rendered) -> list[int]:
-    return [10 * delay for delay in rendered.delays]
+    return [10 * delay for delay in rendered.held.units]
 
 
 def test_the_same_recipe_gives_the_same_bytes_with_and_without_stage_results(
@@ -59,7 +61,7 @@ def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_pa
         render(edited, frames, "page", stages)
         return dict(stages.runs)
 
-    coded = {"pictures": 1, "encoding": 1, "measure": 1}
+    coded = {"pictures": 1, "encoding": 1}
     pixels = {"palette": 1, **coded}
     assert runs(recipe()) == {"framing": 6, **pixels}
     assert runs(recipe()) == {}
@@ -145,8 +147,8 @@ def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
         second = render(other, noisy, "page", warm)
         alone = render(other, noisy, "page", fresh)
         assert second.data == alone.data
-        assert (second.info, second.costs, second.pixels) == (alone.info, alone.costs, alone.pixels)
-        if first.untimed == second.untimed and len(first.plan.shots) > 1:
+        assert (second.info, second.coded) == (alone.info, alone.coded)
+        if first.coded.files == second.coded.files and len(first.plan.shots) > 1:
             assert warm.runs["encoding"] == 0
 
 
@@ -227,8 +229,8 @@ def test_what_is_told_of_a_result_is_what_its_bytes_hold(
         described = describe(read_gif(made.data), len(made.data))
         each = described.pop("frames")
         assert made.info == described
-        assert made.delays == [frame["delay_ms"] // 10 for frame in each]
-        assert made.costs == [frame["bytes"] for frame in each]
+        assert made.held.units == [frame["delay_ms"] // 10 for frame in each]
+        assert list(made.coded.costs) == [frame["bytes"] for frame in each]
 
 
 def test_delays_that_viewers_would_replace_are_never_silent(frames: list[FileFrame], tmp_path: Path) -> None:
@@ -336,11 +338,11 @@ def test_a_recipe_survives_being_written_down() -> None:
     edited = Recipe(
         gather=Gather(left_out=frozenset({3, 1})),
         rhythm=Rhythm(rate="24000/1001", holds={2: 5}, repeat=2),
-        outputs=(Output(alpha=Alpha(edges="fill", matte="#AABBCC"), size=Size(width=9)),),
+        outputs=(GifOutput(alpha=Alpha(edges="fill", matte="#AABBCC"), size=Size(width=9)),),
     )
     assert Recipe.model_validate_json(edited.model_dump_json()) == edited
     assert edited.model_dump(mode="json")["gather"]["left_out"] == [1, 3]
-    assert edited.outputs[0].alpha.matte == "#aabbcc"
+    assert edited.model_dump()["outputs"][0]["alpha"]["matte"] == "#aabbcc"
 
 
 def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
@@ -352,7 +354,7 @@ def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
 import sys
 from pathlib import Path
 from numba.core.dispatcher import Dispatcher
-from jayflick.core.recipe import Output, Recipe, Tuning
+from jayflick.core.recipe import GifOutput, Recipe, Tuning
 from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
@@ -367,7 +369,7 @@ warm()
 before = compiled()
 frames = list(look_at(sorted(Path({str(tmp_path / "frames")!r}).iterdir()), Path("."))[1].values())
 for dither in ("none", "diffusion"):
-    recipe = Recipe(outputs=(Output(tuning=Tuning(colours=32, dither=dither)),))
+    recipe = Recipe(outputs=(GifOutput(tuning=Tuning(colours=32, dither=dither)),))
     render(recipe, frames, "page", Stages(Path({str(tmp_path / "stages")!r})))
 after = compiled()
 assert before and before == after, {{n: after[n] for n in after if before.get(n) != after[n]}}

@@ -11,7 +11,7 @@ from jayflick.core.recipe import Gather, Rhythm, Take
 from jayflick.core.sequence.gather import missing_after
 from jayflick.core.timing.conform import GIF_FLOOR, conform
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations, parse_delay, parse_rate
-from jayflick.core.timing.formats import apng, gif, video, webp
+from jayflick.core.timing.held import apng, gif, video, webp
 from jayflick.core.timing.plan import Plan, plan_rhythm
 from jayflick.core.timing.shots import WHOLE, Shot, blend
 

@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 
 from jayflick.core.timing.conform import GIF_FLOOR
-from jayflick.core.timing.formats import BROWSER_FLOOR
+from jayflick.core.timing.held import BROWSER_FLOOR
 from tests.e2e.conftest import Desk
 
 FRAMES = 25

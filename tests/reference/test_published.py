@@ -9,9 +9,9 @@ from benchmarks.encoders import ours, palette_filters
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from jayflick.core.dither.choose import suits_dither
-from jayflick.core.gif import lzw
-from jayflick.core.gif.encoder import encode_gif, share_palette
-from jayflick.core.gif.reader import read_gif
+from jayflick.core.formats.gif import lzw
+from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.palette.oklab import LINEAR, oklab_of_srgb
 from jayflick.core.quality.ssim import ssim
 from jayflick.demo.lamp import draw_lamp

@@ -23,16 +23,16 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from jayflick.core.errors import InputError
-from jayflick.core.gif.encoder import encode_gif, share_palette
-from jayflick.core.gif.reader import read_gif
-from jayflick.core.gif.retime import retime
+from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.retime import retime
 from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.sequence.gather import Found, gather
 from jayflick.core.sequence.pieces import Glimpse, Piece, Refused, glimpse, pieces
 from jayflick.core.sequence.rhythm import own_rhythm
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations
-from jayflick.core.timing.formats import gif
+from jayflick.core.timing.held import gif
 from tests.conftest import Pictures, moving_square
 
 PHOTOGRAPH: NDArray[np.uint8] = skimage.data.chelsea()[40:137, 60:181]  # type: ignore[no-untyped-call]  # odd sides; CC0

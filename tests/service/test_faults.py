@@ -144,7 +144,7 @@ def test_a_killed_server_comes_back_as_it_was_and_finishes_its_job(own: Server) 
             assert finished(client, project)["info"]["count"] == 12
             assert finished(client, small)["info"]["colours"] <= 12
             undone = client.post(f"/api/projects/{small}/undo").json()
-            assert undone["results"][0]["sha256"] == before["sha256"]
+            assert undone["results"][0]["pixels"] == before["pixels"]
             for card in client.get("/api/projects").json():
                 for result in card["results"]:
                     assert (

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from .atomic import atomic_write
+from .store import Store
 
 _SEAL = struct.Struct("<QI")
 
@@ -30,8 +31,10 @@ class Stages:
     Results only save work: where there is no room for one, it is made again the next time.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, store: Store | None = None) -> None:
+        """``store``: where finished files are put; otherwise a folder in this one."""
         self.folder = folder
+        self.store = store if store is not None else Store(folder / "files")
         self.runs: Counter[str] = Counter()
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
 
@@ -60,6 +63,10 @@ class Stages:
                 atomic_write(self.path(stage, key), data + _seal(data), durable=False)
         return data
 
+    def drop(self, stage: str, key: str) -> None:
+        """Forget a result."""
+        self.path(stage, key).unlink(missing_ok=True)
+
     def has(self, stage: str, key: str) -> bool:
         """Whether there is a result; only reading it tells whether it is undamaged."""
         return self.path(stage, key).exists()
@@ -67,7 +74,7 @@ class Stages:
     def prune(self, most_bytes: int) -> int:
         """Drop what was used longest ago until at most ``most_bytes`` are kept; returns how many are."""
         files = []
-        for path in self.folder.glob("*/*"):
+        for path in self.folder.glob("[0-9a-f][0-9a-f]/*"):
             try:
                 status = path.stat()
             except FileNotFoundError:

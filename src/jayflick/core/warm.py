@@ -9,9 +9,9 @@ import numba
 import numpy as np
 from PIL import Image
 
+from .formats.gif.encoder import encode_gif, share_palette
+from .formats.gif.reader import describe, read_gif
 from .framing.alpha import settle
-from .gif.encoder import encode_gif, share_palette
-from .gif.reader import describe, read_gif
 from .pictures.kinds import read_picture
 from .recipe import Alpha
 

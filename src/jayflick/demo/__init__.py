@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.recipe import Alpha, Output, Recipe, Rhythm, Size, Tuning
+from ..core.recipe import Alpha, GifOutput, Recipe, Rhythm, Size, Tuning, bytes_target
 from .flock import DIRECTIONS, MOTIONS, draw_from_above
 from .kite import draw_kite
 from .lamp import draw_lamp
@@ -109,11 +109,11 @@ DEMO = (
         Recipe(
             rhythm=Rhythm(rate="24"),
             outputs=(
-                Output(
+                GifOutput(
                     file_name="wake.gif",
                     size=Size(width=400),
                     tuning=Tuning(colours=64, dither="diffusion", amount=40, tolerance=16),
-                    budget=1024 * 1024,
+                    target=bytes_target(1024 * 1024),
                 ),
             ),
         ),
@@ -125,7 +125,11 @@ DEMO = (
         Recipe(
             rhythm=Rhythm(rate="60"),
             outputs=(
-                Output(file_name="pier-bell.gif", tuning=Tuning(colours=96, dither="none"), budget=1024 * 1024),
+                GifOutput(
+                    file_name="pier-bell.gif",
+                    tuning=Tuning(colours=96, dither="none"),
+                    target=bytes_target(1024 * 1024),
+                ),
             ),
         ),
     ),
@@ -137,11 +141,11 @@ DEMO = (
         Recipe(
             rhythm=Rhythm(rate="24"),
             outputs=(
-                Output(
+                GifOutput(
                     file_name="tern.gif",
                     alpha=Alpha(edges="matte", matte="#a9c4d4"),
                     tuning=Tuning(colours=64, dither="none"),
-                    budget=256 * 1024,
+                    target=bytes_target(256 * 1024),
                 ),
             ),
         ),
@@ -153,11 +157,11 @@ DEMO = (
         Recipe(
             rhythm=Rhythm(rate="20"),
             outputs=(
-                Output(
+                GifOutput(
                     file_name="dusk-lamp.gif",
                     size=Size(width=580),
                     tuning=Tuning(colours=128, dither="diffusion", amount=60, tolerance=8),
-                    budget=2048 * 1024,
+                    target=bytes_target(2048 * 1024),
                 ),
             ),
         ),

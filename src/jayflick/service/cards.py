@@ -9,9 +9,10 @@ from sqlalchemy.orm import Session
 
 from ..core.recipe import Recipe
 from ..core.sequence.settled import open_questions
-from .models import Frame, FrameSet, Project, Result, Revision
+from .checks import checks_of
+from .models import Frame, FrameSet, Handoff, Project, Result, Revision
 from .results import RESULT_COLUMNS, result_document
-from .schemas import ProjectCard, ResultInfo
+from .schemas import HandoffInfo, ProjectCard, ResultInfo
 
 
 class Shelf:
@@ -121,6 +122,7 @@ def card_facts(
         "missing": len(report["missing"]),
         "recipe": recipe,
         "results": results,
+        "checks": checks_of(recipe, results),
     }
 
 
@@ -168,3 +170,20 @@ def results_of(session: Session, wanted: Sequence[Wanted]) -> dict[str, list[Res
         ]
         for one in wanted
     }
+
+
+def handed_off(session: Session, project_id: str) -> list[HandoffInfo]:
+    """The last time each output was."""
+    newest = select(func.max(Handoff.id)).where(Handoff.project_id == project_id).group_by(Handoff.output_id)
+    return [
+        HandoffInfo(
+            output_id=row.output_id,
+            content=row.key,
+            file_name=row.file_name,
+            place="folder" if row.place == "folder" else "download",
+            bytes=row.bytes,
+            sha256=row.sha256,
+            created=row.created,
+        )
+        for row in session.scalars(select(Handoff).where(Handoff.id.in_(newest)).order_by(Handoff.id))
+    ]

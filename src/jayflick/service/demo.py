@@ -5,13 +5,13 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.sequence.gather import Found, gather
 from ..core.sequence.pieces import Enclosed, Piece, Refused, pieces
 from ..core.stages import Stages
+from ..core.store import Store
 from ..demo.load import drawn_demo
 from .frame_sets import make_project
 from .frames import FrameLists
 from .pictures import keep_picture, note_pictures
 from .results import Results
 from .settings import Settings
-from .store import Store
 
 
 def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
@@ -19,8 +19,9 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
     mark = settings.data / "demo-loaded"
     if mark.exists():
         return False
-    store, stages = Store(settings.store), Stages(settings.stages)
-    results = Results(store, stages, FrameLists(store))
+    store = Store(settings.store)
+    stages = Stages(settings.stages, store)
+    results = Results(stages, FrameLists(store))
     for demo, files in drawn_demo():
         taken: list[tuple[Piece, str, int]] = []
         found: list[Found] = []

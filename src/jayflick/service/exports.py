@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session
 
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import ProjectFile, entries, in_parts, write_project
+from ..core.store import Store
 from . import projects
 from .errors import NotFound
 from .models import Frame, Picture
-from .store import Store
 
 
 def archive(

@@ -14,6 +14,7 @@ from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
 from ..core.sequence.project_file import DOCUMENT, ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
+from ..core.store import Store
 from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
 from . import projects
@@ -23,7 +24,6 @@ from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of
 from .results import Results
 from .schemas import Choice, NewProject, Renewed, Report
-from .store import Store
 
 
 def finish(

@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 from ..core.pictures.kinds import read_picture
 from ..core.sequence.gather import missing_after
 from ..core.sequence.project_file import in_parts
+from ..core.store import Store
 from .models import Frame, FrameSet, Picture
 from .schemas import FrameInfo, Report
-from .store import Store
 
 REMEMBERED = 24
 """Sets of frames that are remembered, those used last."""

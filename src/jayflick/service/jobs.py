@@ -47,6 +47,8 @@ class Queued(NamedTuple):
     project_id: str
     work: int
     created: datetime
+    place: int = 0
+    """Of a project's own jobs the lowest comes first."""
 
     @property
     def seconds(self) -> float:
@@ -64,14 +66,18 @@ def choose(
 ) -> Queued | None:
     """The job that is carried out next.
 
-    Projects that have fewest jobs at work come first; then jobs that have waited for longer than they may, the
-    most overdue first; then the shortest, of equals the newest. So a change in somebody's hands soon has its
-    turn, and what takes long has it in the end. ``short_only``: nothing that takes longer than :data:`LONG`.
+    Projects that have fewest jobs at work come first; then jobs of the outputs that are looked at; then those
+    that have waited for longer than they may, the most overdue first; then the shortest, of equals the newest.
+    So a change in somebody's hands soon has its turn, and what takes long has it in the end. ``short_only``:
+    nothing that takes longer than :data:`LONG`.
     """
 
-    def rank(job: Queued) -> tuple[int, int, float, int]:
+    def rank(job: Queued) -> tuple[int, int, int, float, int]:
         overdue = (moment - job.created).total_seconds() - job.patience
-        return busy[job.project_id], *((0, -overdue) if overdue > 0 else (1, job.seconds)), -job.id
+        late = overdue > 0
+        # One that is overdue gives way to nobody, whichever output it is of.
+        place = 0 if late else job.place
+        return busy[job.project_id], place, *((0, -overdue) if late else (1, job.seconds)), -job.id
 
     eligible = (job for job in waiting if not (short_only and job.seconds > LONG))
     return min(eligible, key=rank, default=None)
@@ -221,7 +227,9 @@ class JobRunner:
 def _claim(session: Session, busy: Counter[str], short_only: bool) -> tuple[Queued | None, bool]:
     """Take the next job, or tell that it failed: its worker has died too often."""
     rows = session.execute(
-        select(Job.id, Job.project_id, Job.work, Job.created).where(Job.state == "queued").limit(_LOOKED_AT)
+        select(Job.id, Job.project_id, Job.work, Job.created, Job.place)
+        .where(Job.state == "queued")
+        .limit(_LOOKED_AT)
     )
     chosen = choose([Queued(*row) for row in rows], busy, now(), short_only=short_only)
     if chosen is None:

@@ -39,6 +39,9 @@ def main(arguments: list[str] | None = None) -> int:
         "--port", type=int, help=f"the port to serve on (default: {PORT}, or the next free one)"
     )
     parser.add_argument("--data", type=Path, default=Path(".data"), help="the data folder (default: .data)")
+    parser.add_argument(
+        "--handoff", type=Path, help="a folder that outputs may be written into (default: none)"
+    )
     parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
     options = parser.parse_args(arguments)
     logging.basicConfig(format="%(levelname)s %(name)s: %(message)s", level=logging.WARNING)
@@ -54,7 +57,7 @@ def main(arguments: list[str] | None = None) -> int:
         load_readers()
         _say("starting the database")
         database.start()
-        settings = Settings(data=options.data, database=database.url)
+        settings = _with_handoff(Settings(data=options.data, database=database.url), options.handoff)
         _receive_into(settings.uploads_folder)
         migrate(settings.database)
         if not compiled_before():
@@ -101,6 +104,15 @@ class _Server(uvicorn.Server):
         gc.set_threshold(50_000, 20, 50)
         if self.started:
             _say(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)")
+
+
+def _with_handoff(settings: Settings, folder: Path | None) -> Settings:
+    """The settings with a hand-off folder, if one is asked for; it must be there."""
+    if folder is None:
+        return settings
+    if not folder.is_dir():
+        raise JayFlickError("the hand-off folder is not there", file=folder.name, remedy="make it first")
+    return settings.model_copy(update={"handoff": folder.resolve()})
 
 
 def _receive_into(folder: Path) -> None:

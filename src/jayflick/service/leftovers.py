@@ -12,9 +12,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, aliased, sessionmaker
 
 from ..core.stages import Stages
+from ..core.store import Store
 from . import projects
 from .database import transact
 from .models import (
+    CodedFile,
+    CodedPictures,
     Frame,
     FrameSet,
     Import,
@@ -27,7 +30,6 @@ from .models import (
     Revision,
     now,
 )
-from .store import Store
 
 log = logging.getLogger(__name__)
 
@@ -61,8 +63,8 @@ class Leftovers:
     def steps(self, grace: timedelta = GRACE, forgotten: timedelta = FORGOTTEN) -> Iterator[int]:
         """The steps of a round, each a short transaction; yields the files that each removed."""
         recorded = min(grace, RECORDED)
-        while thinned := transact(self.sessions, _results, now() - recorded):
-            yield self._discard(thinned, recorded)
+        while transact(self.sessions, _results, now() - recorded):
+            yield 0
         for rows in (
             _projects,
             _imports(now() - forgotten),
@@ -73,6 +75,8 @@ class Leftovers:
         ):
             while transact(self.sessions, rows):
                 yield 0
+        while thinned := transact(self.sessions, _coded, now() - recorded):
+            yield self._discard(thinned, recorded)
         for number in range(256):
             yield self._files(f"{number:02x}", grace)
         self.stages.prune(self.most_stage_bytes)
@@ -88,7 +92,7 @@ class Leftovers:
         with self.sessions() as session:
             kept = {
                 sha256
-                for column in (Picture.sha256, Result.sha256, ImportClip.sha256)
+                for column in (Picture.sha256, CodedFile.sha256, ImportClip.sha256)
                 for sha256 in session.scalars(select(column).where(column.in_(hashes)))
             }
         before = time.time() - grace.total_seconds()
@@ -116,27 +120,37 @@ def _imports(before: datetime) -> _Rows:
     return step
 
 
-def _results(session: Session, before: datetime) -> list[str]:
-    """Older results of an output that has many: undo makes them again. Returns the hashes of their files."""
+def _results(session: Session, before: datetime) -> bool:
+    """Older results of an output that has many: undo makes them again."""
     many = session.execute(
         select(Result.project_id, Result.output_id)
         .group_by(Result.project_id, Result.output_id)
         .having(func.count() > HISTORY + 1)
         .limit(_STEP)
     ).all()
-    gone: list[str] = []
+    gone = False
     for project_id, output_id in many:
         mine = Result.project_id == project_id, Result.output_id == output_id
         current = select(Project.revision_id).where(Project.id == project_id).scalar_subquery()
         oldest_kept = select(Result.id).where(*mine).order_by(Result.id.desc()).limit(1).offset(HISTORY)
         oldest = session.scalar(oldest_kept)
-        old = select(Result.id, Result.sha256).where(
+        old = select(Result.id).where(
             *mine, Result.id < oldest, Result.revision_id != current, Result.created < before
         )
-        rows = session.execute(old.limit(_STEP)).all()
-        session.execute(delete(Result).where(Result.id.in_([row.id for row in rows])))
-        gone += [row.sha256 for row in rows]
+        ids = list(session.scalars(old.limit(_STEP)))
+        session.execute(delete(Result).where(Result.id.in_(ids)))
+        gone = gone or bool(ids)
     return gone
+
+
+def _coded(session: Session, before: datetime) -> list[str]:
+    """Coded pictures that no result points at. Returns the hashes of their files."""
+    shown = exists().where(Result.coded_key == CodedPictures.key)
+    unused = select(CodedPictures.key).where(~shown, CodedPictures.created < before).limit(_STEP)
+    keys = list(session.scalars(unused.with_for_update(skip_locked=True)))
+    files = list(session.scalars(select(CodedFile.sha256).where(CodedFile.coded_key.in_(keys))))
+    session.execute(delete(CodedPictures).where(CodedPictures.key.in_(keys)))
+    return files
 
 
 def _jobs(before: datetime) -> _Rows:

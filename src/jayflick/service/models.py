@@ -128,6 +128,35 @@ class ImportClip(Base):
     bytes: Mapped[int] = mapped_column(BigInteger)
 
 
+class OwnTarget(Base):
+    """A target that somebody made here."""
+
+    __tablename__ = "targets"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    document: Mapped[dict[str, object]] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class Handoff(Base):
+    """A file that left."""
+
+    __tablename__ = "handoffs"
+    __table_args__ = (Index("ix_handoffs_output", "project_id", "output_id", "id"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    key: Mapped[str] = mapped_column(Sha256)
+    """The key of the coded pictures and their time, to tell whether the output has changed since."""
+    file_name: Mapped[str] = mapped_column(String(120))
+    place: Mapped[str] = mapped_column(String(12))
+    """download or folder."""
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    sha256: Mapped[str] = mapped_column(Sha256)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
 class Job(Base):
     __tablename__ = "jobs"
     __table_args__ = (Index("ix_jobs_state", "state", "id"), Index("ix_jobs_output", "project_id", "output_id"))
@@ -140,6 +169,8 @@ class Job(Base):
     """Names the pictures it makes, which do not depend on time."""
     work: Mapped[int] = mapped_column(BigInteger, default=0)
     """Pixels that making them goes through, roughly."""
+    place: Mapped[int] = mapped_column(default=0)
+    """Of several jobs of a project the lowest comes first: that of the output that is looked at."""
     state: Mapped[str] = mapped_column(String(12), default="queued")
     """queued, running, done, failed, cancelled or superseded."""
     attempts: Mapped[int] = mapped_column(default=0)
@@ -152,23 +183,42 @@ class Job(Base):
     ended: Mapped[datetime | None] = mapped_column(Moment, default=None)
 
 
+class CodedPictures(Base):
+    """An output's pictures, coded: results that differ only in time point at the same."""
+
+    __tablename__ = "coded"
+
+    key: Mapped[str] = mapped_column(Sha256, primary_key=True)
+    document: Mapped[str] = mapped_column(LONGTEXT)
+    """JSON: the files, what was measured on them, and where their time is to be written."""
+    created: Mapped[datetime] = mapped_column(Moment, default=now, index=True)
+    """When it was made, or last pointed at anew."""
+
+
+class CodedFile(Base):
+    """A file in the store that coded pictures are made of."""
+
+    __tablename__ = "coded_files"
+
+    coded_key: Mapped[str] = mapped_column(ForeignKey("coded.key", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    sha256: Mapped[str] = mapped_column(Sha256, index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+
+
 class Result(Base):
     __tablename__ = "results"
     __table_args__ = (
         UniqueConstraint("revision_id", "output_id"),
         Index("ix_results_output", "project_id", "output_id", "id"),
-        Index("ix_results_pixels", "project_id", "pixels"),
-        Index("ix_results_sha256", "sha256"),
     )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
     output_id: Mapped[str] = mapped_column(String(40))
-    sha256: Mapped[str] = mapped_column(Sha256)
-    """The file in the store, which has yet to be given its time: the delays and the repeat of ``document``."""
-    pixels: Mapped[str] = mapped_column(Sha256)
-    """Names the file's pictures without their time."""
+    coded_key: Mapped[str] = mapped_column(ForeignKey("coded.key"))
+    """The coded pictures, which have yet to be given their time."""
     document: Mapped[str] = mapped_column(LONGTEXT)
-    """JSON: info, positions, durations, notes, seconds."""
+    """JSON: info, the time as the format holds it, positions, durations, notes, seconds."""
     created: Mapped[datetime] = mapped_column(Moment, default=now)

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.stages import Stages
+from ..core.store import Store
 from .cards import Shelf
 from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
@@ -17,7 +18,6 @@ from .frames import FrameLists
 from .jobs import JobRunner
 from .results import Results
 from .settings import Settings
-from .store import Store
 from .worker import Place
 
 P = ParamSpec("P")
@@ -48,11 +48,11 @@ class Service:
         self.engine = make_engine(settings.database)
         self.sessions = make_sessions(self.engine)
         self.store = Store(settings.store)
-        self.stages = Stages(settings.stages)
+        self.stages = Stages(settings.stages, self.store)
         self.hub = Hub()
         self.frames = FrameLists(self.store)
         self.shelf = Shelf()
-        self.results = Results(self.store, self.stages, self.frames)
+        self.results = Results(self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)

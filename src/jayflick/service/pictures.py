@@ -13,8 +13,8 @@ from ..core.pictures.kinds import read_picture
 from ..core.sequence.gather import Found
 from ..core.sequence.pieces import Piece, thumbnail
 from ..core.stages import Stages, cache_key
+from ..core.store import Store
 from .models import Frame, ImportFile, Picture, now
-from .store import Store
 
 
 def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:

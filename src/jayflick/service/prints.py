@@ -6,11 +6,11 @@ from PIL import Image
 from sqlalchemy.orm import Session
 
 from ..core.stages import Stages, cache_key
+from ..core.store import Store
 from .errors import NotFound
 from .frames import FrameLists
 from .models import FrameSet
 from .pictures import thumb_of
-from .store import Store
 
 ACROSS = DOWN = 6
 PRINT = (160, 112)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
 from ..core.render import Pending
-from .cards import Wanted, card_facts, results_of
+from .cards import Wanted, card_facts, handed_off, results_of
 from .errors import Conflict, NotFound, problem_of
 from .frames import FrameLists
 from .jobs import job_document
@@ -99,14 +99,18 @@ def edit(
     recipe: Recipe,
     results: Results,
     gesture: str = "",
+    chosen: str = "",
 ) -> None:
-    """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base."""
+    """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base.
+
+    ``chosen``: the output that is looked at, which is made first.
+    """
     project = find(session, project_id, lock=True)
     if project.revision_id != base_revision:
         raise Conflict(
             "this project was changed in another window", remedy="review that change, then make yours again"
         )
-    _add_revision(session, project, recipe, label, results, gesture)
+    _add_revision(session, project, recipe, label, results, gesture, chosen=chosen)
 
 
 def _add_revision(
@@ -118,6 +122,7 @@ def _add_revision(
     gesture: str = "",
     *,
     frame_set: int | None = None,
+    chosen: str = "",
 ) -> None:
     parent_id = project.revision_id
     if gesture:
@@ -135,7 +140,7 @@ def _add_revision(
     session.add(revision)
     session.flush()
     project.tip_id = revision.id
-    _make_current(session, project, revision, results)
+    _make_current(session, project, revision, results, chosen)
 
 
 def undo(session: Session, project_id: str, results: Results) -> None:
@@ -230,13 +235,15 @@ def _following(session: Session, project: Project) -> Revision | None:
     return session.scalar(children.order_by(Revision.id.desc()).limit(1))
 
 
-def _make_current(session: Session, project: Project, revision: Revision, results: Results) -> None:
+def _make_current(
+    session: Session, project: Project, revision: Revision, results: Results, chosen: str = ""
+) -> None:
     project.revision_id, project.changed = revision.id, now()
-    _queue(session, revision, results)
+    _queue(session, revision, results, chosen)
 
 
-def _queue(session: Session, revision: Revision, results: Results) -> None:
-    """Queue what a revision still lacks.
+def _queue(session: Session, revision: Revision, results: Results, chosen: str = "") -> None:
+    """Queue what a revision still lacks, the output that is ``chosen`` first.
 
     A job for another revision that makes the very pictures that are wanted goes on, for this one; the others
     are no longer wanted (newest wins). What cannot be made is a failed job, and no obstacle to a change.
@@ -255,11 +262,13 @@ def _queue(session: Session, revision: Revision, results: Results) -> None:
         else:
             if to_make is not None:
                 wanted[output.id] = to_make
+    first = chosen or recipe.outputs[0].id
+    places = {output.id: 0 if output.id == first else 1 for output in recipe.outputs}
     under_way = select(Job).where(Job.project_id == revision.project_id, Job.state.in_(("queued", "running")))
     for job in session.scalars(under_way.with_for_update()):
         same = wanted.get(job.output_id)
         if same is not None and same.pictures == job.pictures:
-            job.revision_id = revision.id
+            job.revision_id, job.place = revision.id, places[job.output_id]
             del wanted[job.output_id]
         else:
             job.state, job.ended = "superseded", now()
@@ -271,6 +280,7 @@ def _queue(session: Session, revision: Revision, results: Results) -> None:
                 output_id=output_id,
                 pictures=to_make.pictures,
                 work=to_make.pixels,
+                place=places[output_id],
             )
         )
 
@@ -310,6 +320,7 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
         undo=revision.label if revision.parent_id is not None else None,
         redo=following.label if following else None,
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
+        handoffs=handed_off(session, project_id),
         archive_parts=frames.parts(most_file_bytes),
     )
 

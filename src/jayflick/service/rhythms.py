@@ -12,7 +12,8 @@ from ..core.errors import InputError
 from ..core.pictures.fingerprint import preview
 from ..core.recipe import Recipe
 from ..core.stages import Stages, cache_key
-from ..core.timing import formats
+from ..core.store import Store
+from ..core.timing import held as held_as
 from ..core.timing.flicks import milliseconds
 from ..core.timing.plan import plan_rhythm
 from ..core.timing.seam import Closing, find_seams
@@ -21,7 +22,6 @@ from .errors import NotFound
 from .frames import FrameLists
 from .pictures import thumb_of
 from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanRequest, SeamInfo
-from .store import Store
 
 READERS = 2
 """Pictures previewed side by side."""
@@ -37,7 +37,7 @@ def plan(session: Session, lists: FrameLists, project_id: str, request: PlanRequ
     except KeyError:
         raise NotFound("there is no such output") from None
     made = plan_rhythm(recipe.gather, recipe.rhythm, frames.gaps, output.take)
-    held = [form(made.durations) for form in (formats.gif, formats.webp, formats.apng, formats.video)]
+    held = [form(made.durations) for form in (held_as.gif, held_as.webp, held_as.apng, held_as.video)]
     return PlanInfo(
         shots=[str(shot) for shot in made.shots],
         positions=list(made.positions),

@@ -1,11 +1,11 @@
 """The documents the API takes and gives."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.recipe import Recipe
+from ..core.recipe import Recipe, Target
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.text import CleanText
 
@@ -30,6 +30,7 @@ class Limits(Document):
     most_file_bytes: int
     most_import_bytes: int
     most_frame_pixels: int
+    handoff_folder: str | None = Field(description="The folder that outputs may be written into, if one is set")
 
 
 class FrameInfo(Document):
@@ -102,14 +103,14 @@ class Report(Document):
 class OutputInfo(Document):
     """What was measured on an output's bytes."""
 
-    format: Literal["gif"]
+    format: Literal["gif", "apng", "webp", "avif", "video", "frames", "still"]
     width: int
     height: int
-    count: int
+    count: int = Field(description="Pictures in the file, or files of a set")
     repeat: int = Field(description="0 for ever, 1 once")
-    duration_ms: int
+    duration_ms: float
     bytes: int
-    colours: int
+    colours: int | None = Field(description="Where they are counted")
     transparent: bool
 
 
@@ -128,15 +129,15 @@ class ResultInfo(Document):
     id: int
     output_id: str
     revision_id: int
-    sha256: str
     key: str = Field(description="Names its file for caches: what is fetched with it never changes")
     pixels: str = Field(
         description="Equal for two results whose pictures are the same and only the time differs"
     )
     created: datetime
     info: OutputInfo
-    delays: list[int] = Field(description="Of each played frame, in ms")
-    costs: list[int] = Field(description="Bytes of each in the file")
+    delays: list[float] = Field(description="Of each played frame, in ms")
+    costs: list[int] = Field(description="Bytes of each in the file; empty where that cannot be told")
+    at: list[int] = Field(description="Which picture of the file each shows, from 0")
     positions: list[int] = Field(description="The source frame that each shows, or shows most of; 0: empty")
     blends: dict[int, str] = Field(
         description="What is shown by those that show no single frame, counted from 0",
@@ -146,11 +147,81 @@ class ResultInfo(Document):
     dropped: list[int] = Field(description="Places not seen at the output's own rate")
     scale: float = Field(description="What speed or length made of every delay")
     durations: list[int] = Field(description="The wished duration of each, in 1/705,600,000 s")
+    content: str = Field("", description="Equal for two results whose files are the same but for their names")
     sources: str = Field(
         "", description="Equal for two results whose steps show the same pictures before colours are chosen"
     )
     notes: list[str]
     seconds: dict[str, float]
+
+
+class SettingInfo(Document):
+    path: list[str] = Field(description="``output`` or ``rhythm``, then keys of the recipe")
+    value: Any
+
+
+class RemedyInfo(Document):
+    """A change that would help, made by one edit."""
+
+    text: str = Field(examples=["scale to 600 × 338"])
+    settings: list[SettingInfo]
+
+
+class CheckedRule(Document):
+    """How a file stands against one rule of its target."""
+
+    rule: str = Field(examples=["Width"])
+    measured: str
+    allowed: str
+    verdict: Literal["pass", "warn", "fail"]
+    source: str = Field(description="Where the figure comes from")
+    remedy: RemedyInfo | None
+    help: str = Field(description="What would help, where no single change does")
+
+
+class CheckInfo(Document):
+    """A result against what its target takes."""
+
+    result_id: int
+    target: str = Field(description="Its name; empty for limits set by hand")
+    title: str
+    verdict: Literal["pass", "warn", "fail"]
+    rules: list[CheckedRule]
+
+
+class TargetInfo(Document):
+    target: Target
+    own: bool = Field(description="It was made here, and does not ship")
+
+
+class NewTarget(Document):
+    """A target's document, as text, so that what is wrong in it can be said by its line."""
+
+    document: str = Field(max_length=100_000)
+    file: Annotated[CleanText, Field(max_length=200)] = "target.json"
+
+
+class HandOffRequest(Document):
+    outputs: list[str] = Field([], max_length=20, description="Their ids; none: all")
+    to: Literal["download", "folder"] = "download"
+    replace: bool = Field(False, description="Files of the same names that are in the folder")
+
+
+class HandoffInfo(Document):
+    """The last time an output was handed off."""
+
+    output_id: str
+    content: str = Field(description="That of the result it was; another means that it changed since")
+    file_name: str
+    place: Literal["download", "folder"]
+    bytes: int
+    sha256: str = Field(description="Of the file; of a set, of its zip")
+    created: datetime
+
+
+class HandoffDone(Document):
+    folder: str | None = Field(description="The folder they were written into")
+    handoffs: list[HandoffInfo]
 
 
 class JobInfo(Document):
@@ -192,6 +263,7 @@ class ProjectCard(Document):
     missing: int = Field(description="How many numbers are missing")
     recipe: Recipe
     results: list[ResultInfo]
+    checks: dict[str, CheckInfo] = Field(description="By output, of those that have a target and a result")
 
 
 class ProjectInfo(ProjectCard):
@@ -202,6 +274,7 @@ class ProjectInfo(ProjectCard):
     redo: str | None = Field(description="What redo would do again")
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
     frame_set: int = Field(description="Which of its sets of frames")
+    handoffs: list[HandoffInfo] = Field(description="The last of each output")
     archive_parts: int = Field(description="In how many files the project is taken away")
 
 
@@ -287,6 +360,9 @@ class Edit(Document):
     label: Annotated[CleanText, Field(min_length=1, max_length=120, examples=["Colours to 64"])]
     gesture: Annotated[
         str, Field(max_length=40, description="Edits that follow each other under one name are undone together")
+    ] = ""
+    chosen: Annotated[
+        str, Field(max_length=40, description="The output that is looked at: it is made first")
     ] = ""
     recipe: Recipe
 

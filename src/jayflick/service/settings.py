@@ -27,6 +27,7 @@ class Settings(BaseSettings):
     decode_seconds: int = Field(10, ge=1, description="Seconds of computing that reading one frame may take")
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
+    handoff: Path | None = Field(None, description="A folder that outputs may be written into")
     sweep_seconds: float = Field(600, gt=0, description="Pause between two rounds of clearing away")
 
     @property

@@ -12,9 +12,11 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
+from ..core.progress import Progress
 from ..core.recipe import Recipe
-from ..core.render import Progress, Rendered, render
+from ..core.render import Rendered, render
 from ..core.stages import Stages
+from ..core.store import Store
 from ..core.warm import warm
 from .database import make_engine, make_sessions, transact
 from .errors import disk_problem, problem_of
@@ -22,7 +24,6 @@ from .frames import StoredFrame, frames_of
 from .mariadb import die_with_parent
 from .models import Job, Project, Revision, now
 from .results import keep_result
-from .store import Store
 
 TICK = 0.1
 """Seconds between two notes of progress; each also looks whether the job is still wanted."""
@@ -52,14 +53,15 @@ def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
 def run_job(place: Place, job_id: int) -> str:
     """Carry out a claimed job and record how it ended; returns the state it ended in."""
     _, sessions = _sessions(place.database)
-    store, stages = Store(place.store), Stages(place.stages)
+    store = Store(place.store)
+    stages = Stages(place.stages, store)
     try:
         made: Made | None = None
         while not isinstance(step := transact(sessions, _next_step, job_id, made, store), str):
             # A change of time may come while pictures are made: once they are there they are given that time.
             reporter = _Reporter(sessions, job_id)
             rendered = render(step.recipe, step.frames, step.output_id, stages, on_progress=reporter)
-            made = step.revision_id, rendered, store.put(rendered.untimed)
+            made = step.revision_id, rendered
         return step
     except Cancelled:
         return _finish(sessions, job_id, "cancelled")
@@ -74,8 +76,8 @@ def run_job(place: Place, job_id: int) -> str:
         return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
 
 
-Made = tuple[int, Rendered, str]
-"""A revision, what was made for it, and the hash of its file in the store."""
+Made = tuple[int, Rendered]
+"""A revision, and what was made for it."""
 
 
 class _Step(NamedTuple):
@@ -95,7 +97,7 @@ def _next_step(session: Session, job_id: int, made: Made | None, store: Store) -
     if made is None:
         job.attempts += 1
     elif job.revision_id == made[0]:
-        keep_result(session, job.project_id, made[0], job.output_id, *made[1:])
+        keep_result(session, job.project_id, made[0], job.output_id, made[1])
         job.state, job.ended = "done", now()
         return "done"
     revision = session.get_one(Revision, job.revision_id)

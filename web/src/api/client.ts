@@ -28,7 +28,11 @@ export type ImportDone = Schemas["ImportDone"];
 export type Recipe = Schemas["Recipe-Output"];
 export type PlanInfo = Schemas["PlanInfo"];
 export type SeamInfo = Schemas["SeamInfo"];
-export type Output = Schemas["Output-Output"];
+export type Output = Recipe["outputs"][number];
+export type Target = Schemas["Target-Output"];
+export type CheckInfo = Schemas["CheckInfo"];
+export type TargetInfo = Schemas["TargetInfo"];
+export type HandoffInfo = Schemas["HandoffInfo"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 

@@ -6,7 +6,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
-import { count, size } from "../format";
+import { count } from "../format";
 import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
 import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
@@ -17,7 +17,10 @@ import { useContact } from "./contact";
 import { Docket } from "./Docket";
 import { DropChoice } from "./DropChoice";
 import { takeUnsent, underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { viewOf } from "./formats/table";
 import { recall, useMemory } from "./memory";
+import { standingOf, useChosenOutput } from "./outputs";
+import { Stubs } from "./Stubs";
 import { FramingPanel } from "./panels/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
@@ -47,7 +50,8 @@ import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
 
 export function Bench() {
   const { id = "" } = useParams();
-  const { bench, error } = useBench(id);
+  const [outputId, choose] = useChosenOutput();
+  const { bench, error } = useBench(id, outputId);
   if (error && !bench) {
     const gone = error instanceof ApiError && error.status === 404;
     return (
@@ -63,14 +67,14 @@ export function Bench() {
     );
   }
   if (!bench) return <p className="flex h-full items-center justify-center text-ink-2">Opening…</p>;
-  return <OpenBench key={id} bench={bench} />;
+  return <OpenBench key={id} bench={bench} choose={choose} />;
 }
 
-function OpenBench({ bench }: { bench: BenchParts }) {
+function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) => void }) {
   const { project, recipe, output } = bench;
   const contact = useContact((state) => state.open);
   const result = project.results.find((one) => one.output_id === output.id);
-  const { shown, error } = useShown(result);
+  const { shown, error } = useShown(result, viewOf(output).player(output));
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
   const unsaved = useEdits(({ waiting }) => waiting.some((edit) => edit.project === project.id));
   const behind = unsaved || result?.revision_id !== project.revision.id;
@@ -79,7 +83,8 @@ function OpenBench({ bench }: { bench: BenchParts }) {
     return live && known && live.id === known.id ? live : known;
   }, [live, project.jobs, output.id]);
   const busy = behind && (unsaved || job === undefined || job.state === "queued" || job.state === "running");
-  const cells = standings(project, recipe, result, unsaved ? undefined : job, behind);
+  const outputs = recipe.outputs.map((one) => standingOf(project, one, unsaved));
+  const cells = standings(project, recipe, output, result, unsaved ? undefined : job, behind, outputs);
   // It opens where it was left, or on the first part that asks for a look.
   const [part, setPart] = useState<Part>(
     () =>
@@ -93,7 +98,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
   useEffect(() => {
     document.title = `${project.name} – Jay Flick`;
   }, [project.name]);
-  useKeys(bench, setPart);
+  useKeys(bench, setPart, choose);
 
   const cancel = () => {
     if (job)
@@ -104,7 +109,7 @@ function OpenBench({ bench }: { bench: BenchParts }) {
       tellError,
     );
   };
-  const panel = { bench, result, shown, behind, busy, job, cancel, retry };
+  const panel = { bench, result, shown, behind, busy, job, cancel, retry, outputs, choose };
 
   return (
     <Tabs.Root
@@ -114,8 +119,11 @@ function OpenBench({ bench }: { bench: BenchParts }) {
       className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
     >
       <DropChoice bench={bench} />
-      <Header bench={bench} bytes={result?.info.bytes} behind={behind} />
-      <Docket standings={cells} chosen={part} />
+      <Header bench={bench} />
+      <div className="flex overflow-clip rounded-[12px] border border-line bg-card">
+        <Docket standings={cells} chosen={part} />
+        <Stubs bench={bench} standings={outputs} choose={choose} />
+      </div>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
         {part === "gather" && contact ? (
           <Contact bench={bench} />
@@ -170,8 +178,8 @@ function useUnsent(bench: BenchParts): void {
   }, [id]);
 }
 
-function Header({ bench, bytes, behind }: { bench: BenchParts; bytes: number | undefined; behind: boolean }) {
-  const { project, output } = bench;
+function Header({ bench }: { bench: BenchParts }) {
+  const { project } = bench;
   const held = useEdits((state) => state.held);
   const waiting = useEdits(underWay);
   const rename = (name: string) => {
@@ -222,15 +230,6 @@ function Header({ bench, bytes, behind }: { bench: BenchParts; bytes: number | u
         )}
       </span>
       <span className="grow" />
-      <span className="inline-flex h-[30px] items-center gap-2 rounded-[7px] bg-strong px-3 font-medium text-on-strong">
-        {output.name}{" "}
-        <span
-          className={`figure ${behind ? "italic opacity-70" : ""}`}
-          title={behind ? "From before the last change" : undefined}
-        >
-          {bytes === undefined ? "…" : `${size(bytes)}${behind ? " …" : ""}`}
-        </span>
-      </span>
       <ThemeButton />
       <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>
         ?
@@ -259,8 +258,16 @@ function endHere(bench: BenchParts, end: "first" | "last"): void {
   if (place !== undefined) setEnd(bench, end, place);
 }
 
+/** The output before or after the one on show. */
+function turnOutput(bench: BenchParts, by: number, choose: (id: string) => void): void {
+  const { outputs } = bench.recipe;
+  const at = outputs.findIndex((one) => one.id === bench.output.id);
+  const next = outputs[(at + by + outputs.length) % outputs.length];
+  if (next) choose(next.id);
+}
+
 /** Keys that work wherever nothing is being typed. */
-function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
+function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: string) => void): void {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
@@ -304,6 +311,8 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
         Home: () => show(0),
         End: () => show(usePlayhead.getState().line.ends.length - 1),
         Escape: selectNone,
+        PageUp: () => turnOutput(bench, -1, choose),
+        PageDown: () => turnOutput(bench, 1, choose),
         Delete: () => leaveOut(bench),
         "[": () => nudge(bench, -1),
         "]": () => nudge(bench, 1),
@@ -344,7 +353,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void): void {
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [bench, setPart]);
+  }, [bench, setPart, choose]);
   // A button that a pointer pressed gives the focus up: the keys that follow are meant for the picture.
   useEffect(() => {
     const onClick = (event: MouseEvent) => {

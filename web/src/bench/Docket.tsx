@@ -8,10 +8,7 @@ const KEYS: Record<Part, string> = { gather: "G", rhythm: "R", framing: "F", tun
 
 export function Docket({ standings, chosen }: { standings: Record<Part, Standing>; chosen: Part }) {
   return (
-    <Tabs.List
-      aria-label="Docket"
-      className="grid grid-cols-5 overflow-clip rounded-[12px] border border-line bg-card"
-    >
+    <Tabs.List aria-label="Docket" className="grid min-w-0 grow grid-cols-5">
       {PARTS.map((part, index) => {
         const { stale, figure, beside, below, verdict, word } = standings[part];
         const long = figure.length > 12;

@@ -8,6 +8,7 @@ import { usePlayhead } from "../player/playhead";
 import { Bar } from "../shelf/Shelf";
 import { Button, Mark, Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
+import { pageColour } from "./framing";
 import type { Shown } from "./useShown";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
@@ -51,7 +52,7 @@ export function Stage({
   const source = useSource(shown, view !== "result" && view !== "ends");
   const info = shown?.result.info;
   const scale = info ? scaleFor(zoom, info, room) : 1;
-  const matte = bench.output.alpha.matte;
+  const matte = pageColour(bench.output);
   const slow = useSlow(busy);
   return (
     <section

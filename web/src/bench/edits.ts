@@ -21,6 +21,8 @@ interface Edit {
   label: string;
   /** Edits of one gesture are sent, and undone, as one. */
   gesture: string;
+  /** The output that was looked at: it is made first. */
+  output: string;
   change: (recipe: Recipe) => Recipe;
   /** How many steps (undo, redo, another project put behind) had been asked for before it was made. */
   after: number;
@@ -68,11 +70,11 @@ export function startEdits(client: QueryClient): void {
 
 const cached = (project: string) => queries?.getQueryData<Project>(["project", project]);
 
-function renderUnderWay(project: string): boolean {
-  const output = cached(project)?.recipe.outputs[0]?.id ?? "";
+function renderUnderWay(project: string, output: string): boolean {
   const state = useLive.getState().jobs[jobKey(project, output)]?.state;
   const known = cached(project);
-  const behind = known?.results[0]?.revision_id !== known?.revision.id;
+  const result = known?.results.find((one) => one.output_id === output);
+  const behind = result?.revision_id !== known?.revision.id;
   return (state === "running" || behind) && performance.now() - sentAt < PATIENCE;
 }
 
@@ -88,7 +90,7 @@ export async function send(now: boolean): Promise<void> {
   if (!first || sending || first.after > over || !queries) return;
   const known = cached(first.project);
   if (!known) return;
-  if (!now && renderUnderWay(first.project)) {
+  if (!now && renderUnderWay(first.project, first.output)) {
     soon(30);
     return;
   }
@@ -113,6 +115,7 @@ export async function send(now: boolean): Promise<void> {
           base_revision: known.revision.id,
           label: batch.at(-1)?.label ?? first.label,
           gesture: first.gesture,
+          chosen: batch.at(-1)?.output ?? first.output,
           recipe,
         },
       }),
@@ -279,7 +282,7 @@ async function withFrames(
 }
 
 /** A project on the bench, or undefined until it is loaded. */
-export function useBench(projectId: string): { bench?: Bench; error: Error | null } {
+export function useBench(projectId: string, outputId: string | null): { bench?: Bench; error: Error | null } {
   const query = useQuery({
     queryKey: ["project", projectId],
     queryFn: async ({ client }) =>
@@ -301,11 +304,11 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
     if (!project) return undefined;
     const mine = waiting.filter((edit) => edit.project === projectId);
     const recipe = mine.reduce(applied, project.recipe);
-    const output = recipe.outputs[0];
+    const output = recipe.outputs.find((one) => one.id === outputId) ?? recipe.outputs[0];
     if (!output) return undefined;
     const params = { path: { project_id: projectId } };
     const edit: Bench["edit"] = (label, change, gesture = "") => {
-      queue({ project: projectId, label, change, gesture });
+      queue({ project: projectId, label, change, gesture, output: output.id });
     };
     return {
       project,
@@ -330,6 +333,6 @@ export function useBench(projectId: string): { bench?: Bench; error: Error | nul
       join: (other: string) =>
         travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),
     };
-  }, [project, waiting, projectId]);
+  }, [project, waiting, projectId, outputId]);
   return { bench, error: query.error };
 }

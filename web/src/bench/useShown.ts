@@ -1,8 +1,8 @@
 // The result on show: its pictures decoded from its own bytes, swapped in when the next one is ready.
 
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { fileUrl, type ResultInfo } from "../api/client";
-import { openResult, paletteOf, type FrameSource } from "../player/frames";
+import type { ResultInfo } from "../api/client";
+import { openResult, type FrameSource, type Player } from "../player/frames";
 import { follow, play } from "../player/playhead";
 
 export interface Shown {
@@ -11,31 +11,36 @@ export interface Shown {
   palette: string[];
 }
 
-export function useShown(result: ResultInfo | undefined): { shown: Shown | null; error: string } {
+/** Whether two results show the same pictures in each step, however long. */
+const samePictures = (a: ResultInfo, b: ResultInfo) =>
+  a.pixels === b.pixels && a.at.length === b.at.length && a.at.every((at, step) => at === b.at[step]);
+
+export function useShown(
+  result: ResultInfo | undefined,
+  player: Player,
+): { shown: Shown | null; error: string } {
   const [loaded, setLoaded] = useState<Shown | null>(null);
   const [error, setError] = useState("");
   const current = useRef<Shown | null>(null);
   const begun = useRef(false);
-  // Where only the time differs, the pictures at hand are this file's pictures.
-  const shown = useMemo(
-    () => (loaded && result && loaded.result.pixels === result.pixels ? { ...loaded, result } : loaded),
-    [loaded, result],
-  );
+  // Where only the time differs, the pictures at hand are this file's pictures. Those of another output are not shown.
+  const shown = useMemo(() => {
+    if (!loaded || !result) return null;
+    if (samePictures(loaded.result, result)) return { ...loaded, result };
+    return loaded.result.output_id === result.output_id ? loaded : null;
+  }, [loaded, result]);
 
   useEffect(() => {
-    if (!result || current.current?.result.pixels === result.pixels) return;
+    if (!result || (current.current && samePictures(current.current.result, result))) return;
     let over = false;
     const load = async () => {
-      const answer = await fetch(fileUrl(result));
-      if (!answer.ok) throw new Error("the output could not be fetched");
-      const bytes = await answer.arrayBuffer();
-      const frames = await openResult(bytes, result);
+      const opened = await openResult(result, player);
       if (over) {
-        frames.close();
+        opened.frames.close();
         return;
       }
       current.current?.frames.close();
-      current.current = { result, frames, palette: paletteOf(bytes) };
+      current.current = { result, ...opened };
       setLoaded(current.current);
       setError("");
     };
@@ -45,11 +50,13 @@ export function useShown(result: ResultInfo | undefined): { shown: Shown | null;
     return () => {
       over = true;
     };
-  }, [result]);
+  }, [result, player]);
 
   useLayoutEffect(() => {
     if (!shown) return;
-    follow(shown.result.delays, shown.result.info.repeat);
+    // A clip has no repeat of its own; here it is watched as a loop.
+    const { format, repeat } = shown.result.info;
+    follow(shown.result.delays, format === "video" ? 0 : repeat);
     if (!begun.current && !matchMedia("(prefers-reduced-motion: reduce)").matches) play();
     begun.current = true;
   }, [shown]);

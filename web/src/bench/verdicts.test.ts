@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
+import { OPEN_TARGET, standingOf } from "./outputs";
 import { rhythm } from "./testing";
 import { standings } from "./verdicts";
 
@@ -9,11 +10,15 @@ const output: Recipe["outputs"][number] = {
   name: "Page loop",
   file_name: "loop.gif",
   format: "gif",
-  take: { span: null, rate: null, between: "hold" },
+  take: { span: null, first: null, last: null, rate: null, between: "hold" },
+  crop: null,
   size: { width: null, height: null, fit: "contain" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
-  budget: 1024 * 1024,
+  target: {
+    ...OPEN_TARGET,
+    figures: { bytes: { warn: null, stop: { least: null, most: 1024 * 1024 }, source: "" } },
+  },
 };
 
 const recipe: Recipe = {
@@ -30,31 +35,56 @@ const project = {
   height: 351,
   report: { missing: [], problems: [] },
   frame_list: [{ transparent: false }],
+  results: [],
+  jobs: [],
+  checks: {},
+  revision: { id: 7 },
 } as unknown as Project;
 
 function result(bytes: number, ms = 1000): ResultInfo {
   const info = { bytes, width: 580, height: 351, duration_ms: ms, count: 24, repeat: 0 };
-  return { info, durations: [FLICKS] } as unknown as ResultInfo;
+  const time = { durations: [FLICKS], delays: [ms] };
+  return { id: 3, output_id: "page", revision_id: 7, info, ...time } as unknown as ResultInfo;
+}
+
+/** The docket for an output that stands so. */
+function cells(
+  of: Project,
+  by: Recipe,
+  made: ResultInfo | undefined,
+  job: JobInfo | undefined,
+  behind: boolean,
+) {
+  const over = (made?.info.bytes ?? 0) > 1024 * 1024;
+  const verdict = over ? "fail" : "pass";
+  const check = { result_id: 3, target: "", verdict, rules: [{ rule: "Bytes", verdict }] };
+  const known = {
+    ...of,
+    results: made ? [{ ...made, revision_id: behind ? 6 : 7 }] : [],
+    jobs: job ? [{ ...job, output_id: "page" }] : [],
+    checks: { page: check },
+  } as unknown as Project;
+  return standings(known, by, output, made, job, behind, [standingOf(known, output, false)]);
 }
 
 describe("the docket", () => {
   it("is fine when all is there, in time and within the budget", () => {
-    const cells = standings(project, recipe, result(742 * 1024), undefined, false);
-    expect(Object.values(cells).map((cell) => cell.word)).toEqual(["fine", "fine", "fine", "fine", "ready"]);
-    expect(cells.tuning.below).toBe("742 of 1024 KB");
-    expect(cells.rhythm.figure).toBe("1.00");
-    expect(cells.framing.figure).toBe("580 × 351");
+    const docket = cells(project, recipe, result(742 * 1024), undefined, false);
+    expect(Object.values(docket).map((cell) => cell.word)).toEqual(["fine", "fine", "fine", "fine", "ready"]);
+    expect(docket.tuning.below).toBe("742 of 1024 KB");
+    expect(docket.rhythm.figure).toBe("1.00");
+    expect(docket.framing.figure).toBe("580 × 351");
   });
 
   it("says how much a file is over, never rounding it away", () => {
-    const cells = standings(project, recipe, result(1024 * 1024 + 1), undefined, false);
-    expect(cells.tuning).toMatchObject({ verdict: "stop", word: "1 KB over" });
-    expect(cells.handoff).toMatchObject({ verdict: "stop", word: "over budget" });
+    const docket = cells(project, recipe, result(1024 * 1024 + 1), undefined, false);
+    expect(docket.tuning).toMatchObject({ verdict: "stop", word: "1 KB over" });
+    expect(docket.handoff).toMatchObject({ verdict: "stop", word: "over budget" });
   });
 
   it("shows when the file does not last as long as was wished", () => {
-    const cells = standings(project, recipe, result(1000, 1200), undefined, false);
-    expect(cells.rhythm).toMatchObject({ verdict: "look", below: "for ever · 1.00 s requested" });
+    const docket = cells(project, recipe, result(1000, 1200), undefined, false);
+    expect(docket.rhythm).toMatchObject({ verdict: "look", below: "for ever · 1.00 s requested" });
   });
 
   it("counts what is missing, what is not used and what was left out", () => {
@@ -66,18 +96,18 @@ describe("the docket", () => {
       },
     } as unknown as Project;
     const thinner = { ...recipe, gather: { ...recipe.gather, left_out: [7] } };
-    const { gather } = standings(gaps, thinner, result(1000), undefined, false);
+    const { gather } = cells(gaps, thinner, result(1000), undefined, false);
     expect(gather.below).toBe("1 unreadable, 2 missing, 1 more");
     expect(gather.verdict).toBe("look");
   });
 
   it("never calls an old file ready, and tells a failure from a change called off", () => {
     const job = (state: string) => ({ state, error: { message: "the disk refused" } }) as unknown as JobInfo;
-    const of = (state: string) => standings(project, recipe, result(1000), job(state), true).handoff;
+    const of = (state: string) => cells(project, recipe, result(1000), job(state), true).handoff;
     expect(of("running").verdict).toBe("busy");
     expect(of("failed")).toMatchObject({ verdict: "stop", below: "the disk refused" });
     expect(of("cancelled")).toMatchObject({ verdict: "look", below: "the last change is not encoded" });
-    expect(standings(project, recipe, undefined, undefined, true).framing.verdict).toBe("busy");
+    expect(cells(project, recipe, undefined, undefined, true).framing.verdict).toBe("busy");
   });
 
   it("marks every figure that is older than the setting beside it", () => {
@@ -87,18 +117,18 @@ describe("the docket", () => {
       ["failed", "stop"],
     ] as const) {
       const job = { state, error: null } as unknown as JobInfo;
-      const cells = standings(project, recipe, result(1000), job, true);
+      const docket = cells(project, recipe, result(1000), job, true);
       for (const part of ["rhythm", "framing", "tuning"] as const)
-        expect(cells[part]).toMatchObject({ stale: true, verdict });
+        expect(docket[part]).toMatchObject({ stale: true, verdict });
     }
-    expect(standings(project, recipe, result(1000), undefined, false).tuning.stale).toBe(false);
+    expect(cells(project, recipe, result(1000), undefined, false).tuning.stale).toBe(false);
   });
 
   it("says when frames are too short for a GIF, and when a picture is enlarged", () => {
     const short = { ...result(1000), durations: [FLICKS / 100, FLICKS] };
-    expect(standings(project, recipe, short, undefined, false).rhythm).toMatchObject({ word: "too fast" });
+    expect(cells(project, recipe, short, undefined, false).rhythm).toMatchObject({ word: "too fast" });
     const small = { ...project, width: 290, height: 175 };
-    expect(standings(small, recipe, result(1000), undefined, false).framing).toMatchObject({
+    expect(cells(small, recipe, result(1000), undefined, false).framing).toMatchObject({
       verdict: "look",
       word: "enlarged",
       beside: "from 290 × 175",

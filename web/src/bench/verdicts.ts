@@ -1,10 +1,13 @@
 // What each part of the docket says of itself: figures first, then how it stands.
 
-import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, Output, Project, Recipe, ResultInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
 import { FLOOR } from "./delays";
+import { viewOf } from "./formats/table";
+import { mostBytes } from "./framing";
+import type { Standing as OutputStanding } from "./outputs";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
 export type Part = (typeof PARTS)[number];
@@ -32,11 +35,13 @@ const fine = { verdict: "fine", word: "fine" } as const;
 export function standings(
   project: Project,
   recipe: Recipe,
+  output: Output,
   result: ResultInfo | undefined,
   job: JobInfo | undefined,
   behind: boolean,
+  outputs: readonly OutputStanding[],
 ): Record<Part, Standing> {
-  const output = recipe.outputs[0];
+  const view = viewOf(output);
   const found = findings(project, recipe);
   const byHand = leftOutByHand(found, recipe).length;
   const gatherNote = [...found.map((finding) => finding.short), byHand > 0 ? `${byHand} left out` : ""].filter(
@@ -56,30 +61,34 @@ export function standings(
         : ({ verdict: "busy", word: "encoding" } as const);
   const info = result?.info;
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
-  const drifts = info ? Math.abs(info.duration_ms - wished) > 10 : false;
-  const take = output?.take;
+  const lasts = result?.delays.reduce((sum, delay) => sum + delay, 0) ?? 0;
+  const drifts = result && output.format !== "still" ? Math.abs(lasts - wished) > 10 : false;
+  const { take } = output;
   const unused = new Set([...recipe.gather.left_out, ...recipe.gather.folded]).size;
   const holds = Object.keys(recipe.rhythm.holds).length;
   const places = recipe.rhythm.order?.length ?? project.frames;
-  const rate = take?.rate
+  const rate = take.rate
     ? `at ${take.rate} fps output`
     : holds >= places - unused
       ? "custom delays"
       : recipe.rhythm.delay === null
         ? `at ${recipe.rhythm.rate} fps`
         : "one delay";
-  const part = take?.span ? ` · ${take.span}` : "";
+  const part = take.span ? ` · ${take.span}` : "";
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
   ];
-  const edges = output?.alpha.edges;
   const transparent = project.frame_list.some((frame) => frame.transparent);
-  const crop = recipe.framing.crop;
+  const crop = output.crop ?? recipe.framing.crop;
   const [width, height] = crop ? [crop[2], crop[3]] : [project.width, project.height];
   const enlarged = info ? info.width > width || info.height > height : false;
   const scaled = info ? info.width < width || info.height < height : false;
-  const over = info && output?.budget ? info.bytes - output.budget : 0;
-  const short = result?.durations.filter((flicks) => flicks < FLOOR).length ?? 0;
+  const most = mostBytes(output);
+  const over = info && most !== null ? info.bytes - most : 0;
+  const short =
+    output.format === "gif" ? (result?.durations.filter((flicks) => flicks < FLOOR).length ?? 0) : 0;
+  const mine = outputs.find((one) => one.output.id === output.id);
+  const passing = outputs.filter((one) => one.verdict === "fine").length;
   return {
     gather: {
       stale: false,
@@ -107,34 +116,39 @@ export function standings(
       stale: behind,
       figure: info ? `${info.width} × ${info.height}` : "…",
       beside: enlarged || scaled ? `from ${width} × ${height}` : "",
-      below: !transparent
-        ? "opaque"
-        : edges === "cutoff"
-          ? `cut-off at ${output?.alpha.cutoff ?? ""}`
-          : `${edges === "fill" ? "filled with" : "matte"} ${output?.alpha.matte ?? ""}`,
+      below: !transparent ? "opaque" : underneath(output),
       ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {
       stale: behind,
-      figure: String(output?.tuning.colours ?? ""),
-      beside: `colours, ${output?.tuning.dither === "none" ? "no dither" : `diffusion ${output?.tuning.amount ?? 0} %`}`,
+      ...view.tuning(output),
       below: info
-        ? `${kilobytes(info.bytes)}${output?.budget ? ` of ${kilobytes(output.budget)}` : ""} KB`
+        ? `${kilobytes(info.bytes)}${most !== null ? ` of ${kilobytes(most)}` : ""} KB`
         : "no bytes yet",
       ...(stale ?? (over > 0 ? { verdict: "stop", word: `${size(over)} over` } : fine)),
     },
     handoff: {
       stale: false,
-      figure: output?.file_name ?? "",
+      figure: output.file_name,
       beside: "",
       below: failed
         ? (job.error?.message ?? "it failed")
         : info && !behind
-          ? `GIF, ${size(info.bytes)}, ready`
+          ? outputs.length > 1
+            ? `${view.title(output)} · ${passing} of ${outputs.length} outputs fine`
+            : `${view.title(output)}, ${size(info.bytes)}, ready`
           : job?.state === "cancelled"
             ? "the last change is not encoded"
             : "encoding",
-      ...(stale ?? (over > 0 ? { verdict: "stop", word: "over budget" } : { verdict: "fine", word: "ready" })),
+      ...(stale ?? (mine ? { verdict: mine.verdict, word: mine.word } : fine)),
     },
   };
+}
+
+/** What an output's soft edges come to. */
+function underneath(output: Output): string {
+  if (output.format !== "gif") return output.over === null ? "alpha kept" : `over ${output.over}`;
+  const { edges, cutoff, matte } = output.alpha;
+  if (edges === "cutoff") return `cut-off at ${cutoff}`;
+  return `${edges === "fill" ? "filled with" : "matte"} ${matte}`;
 }

@@ -1,6 +1,6 @@
 // Pictures to play: decoded from an output's own bytes in the browser, or fetched from the service.
 
-import { playedFrameUrl, type ResultInfo } from "../api/client";
+import { fileUrl, playedFrameUrl, type ResultInfo } from "../api/client";
 
 const MOST_BYTES = 400 * 1024 * 1024;
 const LONGEST_WAIT = 20_000;
@@ -82,16 +82,20 @@ class Decoded extends Cached {
   private tail: Promise<unknown> = Promise.resolve();
   constructor(
     private readonly images: ImageDecoder,
-    readonly count: number,
+    /** Which of its pictures each step shows. */
+    private readonly at: readonly number[],
     readonly width: number,
     readonly height: number,
   ) {
     super();
   }
+  get count(): number {
+    return this.at.length;
+  }
   protected make(index: number): Promise<ImageBitmap> {
     // One at a time and in order: a decoder asked for frames at random starts over from the first.
     const next = this.tail.then(async () => {
-      const { image } = await this.images.decode({ frameIndex: index });
+      const { image } = await this.images.decode({ frameIndex: this.at[index] ?? 0 });
       try {
         return await createImageBitmap(image);
       } finally {
@@ -133,26 +137,95 @@ function within<T>(promise: Promise<T>): Promise<T> {
   ]);
 }
 
-/** A result's pictures, all of them decoded in the background from the first on. */
-export async function openResult(bytes: ArrayBuffer, result: ResultInfo): Promise<FrameSource> {
-  let source: FrameSource;
-  const shape = result.info;
-  if ("ImageDecoder" in window) {
-    const images = new ImageDecoder({ data: bytes.slice(0), type: "image/gif", preferAnimation: true });
-    await within(Promise.all([images.completed, images.tracks.ready]));
-    source = new Decoded(
-      images,
-      images.tracks.selectedTrack?.frameCount ?? shape.count,
-      shape.width,
-      shape.height,
-    );
-  } else {
-    source = new Fetched("service", shape.count, shape.width, shape.height, (index) =>
-      playedFrameUrl(result, index),
-    );
+/** A clip played by the browser itself: sought to the middle of a frame, which it then shows. */
+class Clip extends Cached {
+  readonly decoder = "browser";
+  private tail: Promise<unknown> = Promise.resolve();
+  constructor(
+    private readonly video: HTMLVideoElement,
+    private readonly address: string,
+    private readonly at: readonly number[],
+    /** Seconds that each frame of the clip lasts. */
+    private readonly each: number,
+  ) {
+    super();
   }
-  await within(source.get(0));
-  return source;
+  get count(): number {
+    return this.at.length;
+  }
+  get width(): number {
+    return this.video.videoWidth;
+  }
+  get height(): number {
+    return this.video.videoHeight;
+  }
+  protected make(index: number): Promise<ImageBitmap> {
+    const next = this.tail.then(async () => {
+      const moment = ((this.at[index] ?? 0) + 0.5) * this.each;
+      const sought = new Promise((resolve) => this.video.addEventListener("seeked", resolve, { once: true }));
+      this.video.currentTime = moment;
+      await within(sought);
+      return createImageBitmap(this.video);
+    });
+    this.tail = next.catch(() => undefined);
+    return next;
+  }
+  override close(): void {
+    super.close();
+    URL.revokeObjectURL(this.address);
+  }
+}
+
+/** How a result's file is decoded. */
+export type Player = "animation" | "still" | "clip" | "service";
+
+export interface Opened {
+  frames: FrameSource;
+  /** The colours of a GIF's palette. */
+  palette: string[];
+}
+
+/** A result's pictures, as its file really holds them: decoded in the browser where it has a decoder. */
+export async function openResult(result: ResultInfo, player: Player): Promise<Opened> {
+  const { info, at } = result;
+  const served = () =>
+    new Fetched("service", at.length, info.width, info.height, (index) =>
+      playedFrameUrl(result, at[index] ?? 0),
+    );
+  let opened: Opened;
+  if (player === "animation" && "ImageDecoder" in window) {
+    const { bytes, type } = await fetched(result);
+    const images = new ImageDecoder({ data: bytes.slice(0), type, preferAnimation: at.length > 1 });
+    await within(Promise.all([images.completed, images.tracks.ready]));
+    const palette = info.format === "gif" ? paletteOf(bytes) : [];
+    opened = { frames: new Decoded(images, at, info.width, info.height), palette };
+  } else if (player === "clip") {
+    const { bytes, type } = await fetched(result);
+    const video = document.createElement("video");
+    video.muted = true;
+    video.preload = "auto";
+    const address = URL.createObjectURL(new Blob([bytes], { type }));
+    const ready = new Promise((resolve, reject) => {
+      video.addEventListener("loadeddata", resolve, { once: true });
+      video.addEventListener("error", () => reject(new Error("the browser cannot play this clip")), {
+        once: true,
+      });
+    });
+    video.src = address;
+    await within(ready);
+    const each = info.duration_ms / 1000 / info.count;
+    opened = { frames: new Clip(video, address, at, each), palette: [] };
+  } else {
+    opened = { frames: served(), palette: [] };
+  }
+  await within(opened.frames.get(0));
+  return opened;
+}
+
+async function fetched(result: ResultInfo): Promise<{ bytes: ArrayBuffer; type: string }> {
+  const answer = await fetch(fileUrl(result));
+  if (!answer.ok) throw new Error("the output could not be fetched");
+  return { bytes: await answer.arrayBuffer(), type: answer.headers.get("content-type") ?? "image/gif" };
 }
 
 /** Source frames framed as the output is, in played order. */
@@ -161,7 +234,7 @@ export function openSource(urls: readonly string[], shape: { width: number; heig
 }
 
 /** The palette a GIF holds, as CSS colours, read from its own bytes (GIF89a, sections 18 and 19). */
-export function paletteOf(bytes: ArrayBuffer): string[] {
+function paletteOf(bytes: ArrayBuffer): string[] {
   const view = new Uint8Array(bytes);
   const flags = view[10] ?? 0;
   if (!(flags & 0x80)) return [];

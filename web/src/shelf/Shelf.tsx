@@ -9,11 +9,14 @@ import {
   ApiError,
   data,
   fileUrl,
+  playedFrameUrl,
   thumbUrl,
   type BinnedProject,
   type FileTaken,
   type Limits,
+  type Output,
   type ProjectCard,
+  type ResultInfo,
   type Storage,
 } from "../api/client";
 import { useLive } from "../api/live";
@@ -455,18 +458,43 @@ function facts(project: ProjectCard): string {
     : count(project.frames, "frame");
 }
 
-function chip(project: ProjectCard): { verdict: Verdict; word: string } {
-  const output = project.recipe.outputs[0];
-  const result = project.results[0];
-  if (!output || !result) return { verdict: "busy", word: "encoding" };
-  const over = output.budget !== null && result.info.bytes > output.budget;
-  return { verdict: over ? "stop" : "fine", word: `${output.name} ${size(result.info.bytes)}` };
+function chip(project: ProjectCard, output: Output): { verdict: Verdict; word: string } {
+  const result = project.results.find((one) => one.output_id === output.id);
+  if (!result) return { verdict: "busy", word: `${output.name} encoding` };
+  const verdict = { pass: "fine", warn: "look", fail: "stop" } as const;
+  return {
+    verdict: verdict[project.checks[output.id]?.verdict ?? "pass"],
+    word: `${output.name} ${size(result.info.bytes)}`,
+  };
+}
+
+const MOST_CHIPS = 3;
+
+/** A project's first output, playing; of a kind that pages do not show, its first picture. */
+function Playing({
+  project,
+  result,
+  className,
+}: {
+  project: ProjectCard;
+  result: ResultInfo | undefined;
+  className: string;
+}) {
+  const output = project.recipe.outputs.find((one) => one.id === result?.output_id);
+  if (!result || !output)
+    return <img src={thumbUrl(project.first_picture ?? "")} alt="" loading="lazy" className={className} />;
+  if (output.format === "video" && ["h264", "vp9"].includes(output.codec))
+    return <video src={fileUrl(result)} autoPlay loop muted playsInline className={className} />;
+  const shown =
+    output.format === "video" || output.format === "frames" ? playedFrameUrl(result, 0) : fileUrl(result);
+  return <img src={shown} alt="" loading="lazy" className={className} />;
 }
 
 function Card({ project }: { project: ProjectCard }) {
   const queries = useQueryClient();
   const result = project.results[0];
   const problems = project.notes;
+  const more = project.recipe.outputs.length - MOST_CHIPS;
   const remove = async () => {
     const path = { params: { path: { project_id: project.id } } };
     try {
@@ -491,10 +519,9 @@ function Card({ project }: { project: ProjectCard }) {
         <div
           className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
         >
-          <img
-            src={result ? fileUrl(result) : thumbUrl(project.first_picture ?? "")}
-            alt=""
-            loading="lazy"
+          <Playing
+            project={project}
+            result={result}
             className={`h-full w-full ${project.width * 10 > project.height * 14 ? "object-cover" : "object-contain"}`}
           />
         </div>
@@ -512,8 +539,11 @@ function Card({ project }: { project: ProjectCard }) {
             <span className="shrink-0 text-xs text-ink-2">{ago(project.changed, Date.now())}</span>
           </div>
           <p className="truncate text-ink-2">{facts(project)}</p>
-          <p className="flex gap-1.5">
-            <Mark chip {...chip(project)} />
+          <p className="flex flex-wrap gap-1.5">
+            {project.recipe.outputs.slice(0, MOST_CHIPS).map((output) => (
+              <Mark key={output.id} chip {...chip(project, output)} />
+            ))}
+            {more > 0 && <span className="text-xs text-ink-2">{more} more</span>}
             {problems > 0 && <Mark chip verdict="look" word={`${count(problems, "thing")} to check`} />}
           </p>
         </div>

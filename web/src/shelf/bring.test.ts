@@ -2,7 +2,13 @@ import { describe, expect, it } from "vitest";
 import { batches, refusal, tidied } from "./bring";
 import { wildcard } from "./wildcard";
 
-const limits = { most_files: 3, most_file_bytes: 100, most_import_bytes: 5000, most_frame_pixels: 1 };
+const limits = {
+  most_files: 3,
+  most_file_bytes: 100,
+  most_import_bytes: 5000,
+  most_frame_pixels: 1,
+  handoff_folder: null,
+};
 const sized = (bytes: number) => ({ size: bytes });
 
 describe("a drop", () => {

@@ -217,6 +217,7 @@ export function NumberField({
   min,
   max,
   onCommit,
+  onClear,
   className = "w-[52px] text-right",
   placeholder,
 }: {
@@ -225,6 +226,8 @@ export function NumberField({
   min: number;
   max: number;
   onCommit: (value: number) => void;
+  /** Told when the field is emptied; without it a number must stay. */
+  onClear?: () => void;
   className?: string;
   placeholder?: string;
 }) {
@@ -238,9 +241,9 @@ export function NumberField({
       inputMode="numeric"
       value={value === null ? "" : String(value)}
       placeholder={placeholder}
-      read={(text) => (text.trim() === "" && value === null ? "" : read(text))}
+      read={(text) => (text.trim() === "" && (value === null || onClear) ? "" : read(text))}
       why={`A whole number from ${min} to ${max}.`}
-      onCommit={(text) => onCommit(Number(text))}
+      onCommit={(text) => (text === "" ? onClear?.() : onCommit(Number(text)))}
       onStep={(by) => onCommit(Math.min(max, Math.max(min, (value ?? min) + by)))}
       className={className}
     />
@@ -322,6 +325,33 @@ export function Row({ label, children }: { label: string; children: ReactNode })
       <span className="text-ink-2">{label}</span>
       <div className="flex min-w-0 flex-wrap items-center gap-1.5">{children}</div>
     </div>
+  );
+}
+
+export function Select<T extends string>({
+  label,
+  value,
+  choices,
+  onChange,
+}: {
+  label: string;
+  value: T;
+  choices: readonly { value: T; label: string }[];
+  onChange: (value: T) => void;
+}) {
+  return (
+    <select
+      aria-label={label}
+      value={value}
+      className="h-[26px] rounded-[6px] border border-line bg-card px-1.5 hover:border-ink-3"
+      onChange={(event) => onChange(event.target.value as T)}
+    >
+      {choices.map((choice) => (
+        <option key={choice.value} value={choice.value}>
+          {choice.label}
+        </option>
+      ))}
+    </select>
   );
 }
 

@@ -46,6 +46,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
     "Work",
     [
       ["G R F T H", "gather, rhythm, framing, tuning, hand-off"],
+      ["PgUp, PgDn", "previous output, next output"],
       ["Ctrl Z", "undo"],
       ["Ctrl Shift Z", "redo"],
       ["Ctrl A", "select all frames"],

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..gif.encoder import encode_gif, share_palette
-from ..gif.reader import read_gif
+from ..formats.gif.encoder import encode_gif, share_palette
+from ..formats.gif.reader import read_gif
 from ..quality.ssim import WINDOW, ssim
 
 MOST_BYTES = 1.25

@@ -8,7 +8,8 @@ from ..recipe import Alpha
 
 
 @compiled
-def _is_opaque(frame: NDArray[np.uint8]) -> bool:
+def is_opaque(frame: NDArray[np.uint8]) -> bool:
+    """Whether every pixel of a frame, shape (height, width, 4), is opaque."""
     for y in range(frame.shape[0]):
         least = np.uint8(255)
         for x in range(frame.shape[1]):
@@ -69,10 +70,15 @@ def settle(frame: NDArray[np.uint8], alpha: Alpha) -> NDArray[np.uint8]:
     colour every pixel that is there at all stays; cut off, those of alpha below the cut-off go and the others
     keep their own colour. A frame opaque throughout is returned as it is.
     """
-    if _is_opaque(frame):
+    if is_opaque(frame):
         return frame
     out = np.empty_like(frame)
     matte = np.array(rgb(alpha.matte), np.uint8)
     least = alpha.cutoff if alpha.edges == "cutoff" else 1
     _settle(frame, out, least, alpha.edges != "cutoff", alpha.edges == "fill", matte)
     return out
+
+
+def laid_over(frame: NDArray[np.uint8], colour: str) -> NDArray[np.uint8]:
+    """The frame, shape (height, width, 4), over a colour (#rrggbb) that fills all of it: opaque throughout."""
+    return settle(frame, Alpha(edges="fill", matte=colour))

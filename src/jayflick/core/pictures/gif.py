@@ -6,7 +6,7 @@ Source: GIF89a, sections 18 and 20.
 import numpy as np
 from numpy.typing import NDArray
 
-from ..gif.reader import read_gif
+from ..formats.gif.reader import read_gif
 from .header import Header, check_area
 
 

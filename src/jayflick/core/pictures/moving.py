@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import InputError
-from ..gif.reader import read_gif
+from ..formats.gif.reader import read_gif
 from ..timing.flicks import HUNDREDTH, MILLISECOND, SECOND
 from . import clip, gif, png, usual
 

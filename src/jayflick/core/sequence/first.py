@@ -7,8 +7,20 @@ from collections.abc import Sequence as Sequence_
 from ..dither.choose import suits_dither
 from ..errors import InputError
 from ..framing.alpha import settle
-from ..recipe import MAX_SIDE, MAX_SPANS, Gather, Output, Recipe, Size, Span, Tuning, span_name
-from ..render import Framed, SourceFrame
+from ..framing.frames import Framed, SourceFrame
+from ..recipe import (
+    MAX_SIDE,
+    MAX_SPANS,
+    Gather,
+    GifOutput,
+    Output,
+    Recipe,
+    Size,
+    Span,
+    Tuning,
+    bytes_target,
+    span_name,
+)
 from ..stages import Stages
 from .gather import Sequence, majority_size
 from .names import title_of
@@ -42,7 +54,9 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
     column = 640
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))
-    output = Output(file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), budget=1024 * 1024)
+    output = GifOutput(
+        file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), target=bytes_target(1024 * 1024)
+    )
     rhythm = own_rhythm(sequence.files).model_copy(update={"spans": _spans(sequence)})
     return Recipe(gather=Gather(left_out=unused(sequence)), rhythm=rhythm, outputs=(output,))
 
@@ -62,9 +76,12 @@ def with_dither_chosen(recipe: Recipe, frames: Sequence_[SourceFrame], stages: S
     used = [p for p in range(1, len(frames) + 1) if p not in recipe.gather.left_out]
     quarters = {len(used) // 4, len(used) * 3 // 4}
     sample = [used[i] for i in sorted({min(i + j, len(used) - 1) for i in quarters for j in (0, 1)})]
-    outputs = []
+    outputs: list[Output] = []
     for output in recipe.outputs:
-        framed = Framed(frames, recipe.framing, output.size, stages, recipe.gather)
+        if not isinstance(output, GifOutput):
+            outputs.append(output)
+            continue
+        framed = Framed(frames, recipe.framing_of(output), output.size, stages, recipe.gather)
         try:
             pictures = [settle(framed.frame(position), output.alpha) for position in sample]
         except InputError:

@@ -5,9 +5,9 @@ Written without compression, one frame at a time: pictures hardly get smaller.
 """
 
 import json
-import zipfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from io import RawIOBase
+from functools import partial
+from itertools import chain
 from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
@@ -15,6 +15,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from ..errors import InputError
 from ..recipe import Recipe
 from ..text import LONGEST_NAME, CleanText, safe_path
+from ..zipped import zipped
 
 T = TypeVar("T")
 DOCUMENT = "project.json"
@@ -24,7 +25,6 @@ MOST_NUMBER = 10**18 - 1
 """The largest counter of a frame."""
 MOST_BYTES = 12 << 20
 """The most bytes ``project.json`` may have."""
-_BEGINNING = (1980, 1, 1, 0, 0, 0)  # the earliest time a zip can hold: the same project gives the same bytes
 
 
 class Entry(BaseModel):
@@ -116,38 +116,10 @@ def in_parts(sized: Iterable[tuple[T, int]], most_bytes: int) -> list[list[T]]:
     return parts
 
 
-class _Sink(RawIOBase):
-    """What was written since it was last emptied."""
-
-    def __init__(self) -> None:
-        self._parts: list[bytes] = []
-
-    def writable(self) -> bool:
-        return True
-
-    def write(self, data: Any, /) -> int:
-        self._parts.append(bytes(data))
-        return len(data)
-
-    def take(self) -> bytes:
-        taken = b"".join(self._parts)
-        self._parts.clear()
-        return taken
-
-
 def write_project(
     project: ProjectFile, frames: Iterable[Entry], read: Callable[[Entry], bytes]
 ) -> Iterator[bytes]:
     """An archive with some of the project's frames, bit by bit; never more than one frame is in memory."""
-    sink = _Sink()
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
-
-        def put(name: str, data: bytes) -> bytes:
-            archive.writestr(zipfile.ZipInfo(name, _BEGINNING), data)
-            return sink.take()
-
-        yield put(DOCUMENT, project.model_dump_json(indent=2).encode() + b"\n")
-        yield put(SCHEMA, schema().encode())
-        for entry in frames:
-            yield put(entry.file, read(entry))
-    yield sink.take()
+    document = project.model_dump_json(indent=2).encode() + b"\n"
+    described = [(DOCUMENT, lambda: document), (SCHEMA, lambda: schema().encode())]
+    yield from zipped(chain(described, ((entry.file, partial(read, entry)) for entry in frames)))

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..recipe import Gather, Recipe, Rhythm, Span, span_name
+from ..recipe import Gather, Output, Recipe, Rhythm, Span, span_name
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
     follows in the gathered order, where that stands last.
     """
     gather, rhythm = recipe.gather, recipe.rhythm
-    changed: dict[str, Gather | Rhythm] = {
+    changed: dict[str, Gather | Rhythm | tuple[Output, ...]] = {
         "gather": gather.model_copy(
             update={
                 "left_out": frozenset(moved[p] for p in gather.left_out if p in moved),
@@ -115,6 +115,19 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
                 if span.first in places and span.last in places
             ),
         }
+    )
+    changed["outputs"] = tuple(
+        output.model_copy(
+            update={
+                "take": output.take.model_copy(
+                    update={
+                        "first": places.get(output.take.first) if output.take.first is not None else None,
+                        "last": places.get(output.take.last) if output.take.last is not None else None,
+                    }
+                )
+            }
+        )
+        for output in recipe.outputs
     )
     return recipe.model_copy(update=changed)
 

@@ -40,6 +40,16 @@ class Plan:
         """The gathered frame that each step shows, or shows most of."""
         return tuple(shot.position for shot in self.shots)
 
+    def only(self, number: int) -> "Plan":
+        """One of the steps by itself, from 1; ``InputError`` when there are fewer."""
+        if number > len(self.shots):
+            raise InputError(
+                f"there is no frame {number}: {len(self.shots)} are played",
+                remedy=f"choose one from 1 to {len(self.shots)}",
+            )
+        here = slice(number - 1, number)
+        return Plan(self.shots[here], self.places[here], self.durations[here], 1, (), self.scale)
+
 
 class _Step(NamedTuple):
     place: int
@@ -61,7 +71,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
     span = _span(rhythm, take)
-    steps = _thinned(_steps(gather, rhythm, gaps, span), rhythm)
+    steps = _thinned(_steps(gather, rhythm, gaps, take), rhythm)
     direction = span.direction if span and span.direction else rhythm.direction
     if direction == "reverse":
         steps.reverse()
@@ -100,15 +110,21 @@ def _span(rhythm: Rhythm, take: Take) -> Span | None:
     raise InputError(f"there is no span {take.span!r}", remedy="choose one there is, or the whole range")
 
 
-def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], span: Span | None) -> list[_Step]:
+def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> list[_Step]:
     """The steps of the range in order, each with its own time."""
+    span = _span(rhythm, take)
     order = rhythm.order or range(1, len(gaps) + 1)
     if max(order) > len(gaps):
         raise InputError(
             f"the order has a frame {max(order)}, but there are {len(gaps)} frames",
             remedy="take it out of the order",
         )
-    first, last = (span.first, span.last) if span else (rhythm.first or 1, rhythm.last or len(order))
+    if span is not None:
+        first, last = span.first, span.last
+    elif take.first is not None or take.last is not None:
+        first, last = take.first or 1, take.last or len(order)
+    else:
+        first, last = rhythm.first or 1, rhythm.last or len(order)
     if not 1 <= first <= last <= len(order):
         raise InputError(
             f"the range {first}-{last} does not lie in the {len(order)} frames",

@@ -1,25 +1,25 @@
 """Pictures and files, as they came and as they were made."""
 
+from functools import partial
 from io import BytesIO
 from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Path, Query, Response
+from fastapi.responses import StreamingResponse
 from PIL import Image
-from sqlalchemy.orm import Session
 
-from ...core.gif.reader import read_gif
-from ...core.gif.retime import retime
+from ...core.formats.table import format_of
+from ...core.framing.frames import Framed
 from ...core.recipe import Recipe
-from ...core.render import Framed
 from ...core.stages import cache_key
 from ...core.timing.shots import Shot
+from ...core.zipped import zipped
 from ..errors import NotFound
-from ..models import Result, Revision
-from ..parts import PNG, WEBP, Number, Parts, Reading, Sha256, answers, lasting
+from ..models import Revision
+from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, lasting
 from ..pictures import thumb_of
-from ..results import result_document
-from ..schemas import ResultInfo
+from ..results import made
 
 router = APIRouter(tags=["pictures"])
 
@@ -73,7 +73,7 @@ def get_source(
         raise NotFound("there is no such frame") from None
     if max(position for position, _ in wanted.parts) > len(frames):
         raise NotFound("there is no such frame")
-    framed = Framed(frames, recipe.framing, output.size, service.stages, recipe.gather)
+    framed = Framed(frames, recipe.framing_of(output), output.size, service.stages, recipe.gather)
     return _keyed(_png(framed.shot(wanted)), "image/png", key)
 
 
@@ -90,17 +90,7 @@ def _keyed(data: bytes, media_type: str, key: str | None, **headers: str) -> Res
     return Response(data, media_type=media_type, headers={**headers, "cache-control": "no-store"})
 
 
-def _result(session: Session, result_id: int, key: str | None) -> tuple[Result, ResultInfo]:
-    result = session.get(Result, result_id)
-    if result is None:
-        raise NotFound("there is no such result")
-    shown = result_document(result)
-    if key not in (None, shown.key):
-        raise NotFound("there is no such result here")
-    return result, shown
-
-
-@router.get("/results/{result_id}/file", responses=answers("image/gif"), response_class=Response)
+@router.get("/results/{result_id}/file", responses=answers("application/octet-stream"), response_class=Response)
 def get_file(
     result_id: Number,
     service: Parts,
@@ -108,37 +98,43 @@ def get_file(
     key: Key = None,
     download: Annotated[bool, Query(description="Ask the browser to save it under its own name")] = False,
 ) -> Response:
-    """The real bytes of an output."""
-    result, shown = _result(session, result_id, key)
-    recipe = Recipe.model_validate(session.get_one(Revision, result.revision_id).recipe)
-    delays = [delay // 10 for delay in shown.delays]
-    data = retime(read_gif(service.store.read(result.sha256)), delays, shown.info.repeat)
-    kind, name = "attachment" if download else "inline", recipe.output(result.output_id).file_name
+    """The real bytes of an output; a set of files comes as a zip."""
+    result = made(session, service.store, result_id, key)
+    kind, name = "attachment" if download else "inline", result.output.file_name
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
     named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
-    return _keyed(data, "image/gif", key, **{"content-disposition": f"{kind}; {named}"})
+    headers = {"content-disposition": f"{kind}; {named}"}
+    files = result.timed.files
+    if result.output.format == "frames":
+        parts = zipped((file.name, file.read) for file in files)
+        headers["cache-control"] = FOR_EVER if key is not None else "no-store"
+        return StreamingResponse(parts, media_type="application/zip", headers=headers)
+    return _keyed(files[0].read(), files[0].media_type, key, **headers)
 
 
 @router.get("/results/{result_id}/frames/{index}", responses=PNG, response_class=Response)
 def get_played_frame(
     result_id: Number, index: Number, service: Parts, session: Reading, key: Key = None
 ) -> Response:
-    """A frame of an output as it is seen, decoded from its bytes by our own reader (index from 0)."""
-    result, _ = _result(session, result_id, key)
+    """A picture of an output as it is seen, decoded from its bytes here (index from 0)."""
+    result = made(session, service.store, result_id, key)
+    form, files = format_of(result.output), result.timed.files
 
     def stage_key(number: int) -> str:
-        return cache_key("played", 1, result.sha256, number)
+        return cache_key("played", 2, result.coded.key, number)
 
     def make() -> bytes:
-        gif = read_gif(service.store.read(result.sha256))
+        if index >= result.info.info.count:
+            raise NotFound("there is no such frame")
+        if result.output.format == "frames":  # each is a file of its own
+            return _png(next(form.pictures([files[index].read()])))
         wanted = b""
-        for number, picture in enumerate(gif.pictures()):
-            out = BytesIO()
-            Image.fromarray(picture).save(out, "PNG", compress_level=1)
+        for number, picture in enumerate(form.pictures([files[0].read()])):
+            data = _png(picture)
             if number == index:
-                wanted = out.getvalue()
+                wanted = data
             else:  # a player asks for all of them; decoding from the start each time would be slow
-                service.stages.obtain("played", stage_key(number), out.getvalue)
+                service.stages.obtain("played", stage_key(number), partial(bytes, data))
         if not wanted:
             raise NotFound("there is no such frame")
         return wanted

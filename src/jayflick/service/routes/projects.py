@@ -82,7 +82,14 @@ def get_prints(
 def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
     """Make a new revision and queue its outputs. 409 when ``base_revision`` is not the current one."""
     service.transact(
-        projects.edit, project_id, edit.base_revision, edit.label, edit.recipe, service.results, edit.gesture
+        projects.edit,
+        project_id,
+        edit.base_revision,
+        edit.label,
+        edit.recipe,
+        service.results,
+        edit.gesture,
+        edit.chosen,
     )
     return _shown(service, project_id)
 

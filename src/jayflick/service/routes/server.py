@@ -7,9 +7,9 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from ... import __version__
 from ...core.pictures.header import MOST_FRAME_PIXELS
+from ...core.store import folder_bytes
 from ..parts import Parts, Reading
 from ..schemas import Health, Limits, Storage
-from ..store import folder_bytes
 
 router = APIRouter(tags=["server"])
 
@@ -30,6 +30,7 @@ def get_limits(service: Parts) -> Limits:
         most_file_bytes=settings.most_file_bytes,
         most_import_bytes=settings.most_import_bytes,
         most_frame_pixels=MOST_FRAME_PIXELS,
+        handoff_folder=settings.handoff.name if settings.handoff is not None else None,
     )
 
 

@@ -2,22 +2,24 @@
 
 import type { Output } from "../../api/client";
 import { Button, Mark, NumberField, Row, Segmented, SliderRow, TextField } from "../../ui/controls";
+import type { Bench } from "../edits";
+import type { Of } from "../formats/format";
+import { viewOf } from "../formats/table";
+import { hasAlpha } from "../framing";
 import { Facts, Head, type PanelProps } from "./panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
 
 export function FramingPanel({ bench, result }: PanelProps) {
   const { project, output } = bench;
-  const { size, alpha } = output;
+  const { size } = output;
   const width = size.width ?? (size.height ? null : project.width);
   const height =
     size.height ??
     (size.width ? Math.max(1, Math.round((project.height * size.width) / project.width)) : project.height);
   const resize = (next: Output["size"], label: string, gesture = "") =>
     bench.editOutput(label, (so) => ({ ...so, size: next }), gesture);
-  const soften = (change: Partial<Output["alpha"]>, label: string, gesture = "") =>
-    bench.editOutput(label, (so) => ({ ...so, alpha: { ...so.alpha, ...change } }), gesture);
-  const soft = project.frame_list.some((frame) => frame.transparent);
+  const soft = hasAlpha(bench);
   return (
     <>
       <Head title="Framing">
@@ -63,56 +65,27 @@ export function FramingPanel({ bench, result }: PanelProps) {
           1 : 1
         </Button>
       </div>
+      {size.width !== null && size.height !== null && (
+        <Row label="Fit">
+          <Segmented
+            label="Fit"
+            value={size.fit}
+            choices={[
+              { value: "contain", label: "contain", tip: "All of the picture, the rest left open" },
+              { value: "cover", label: "cover", tip: "All of the canvas, the rest cut" },
+              { value: "stretch", label: "stretch", tip: "Both, distorted" },
+            ]}
+            onChange={(fit) => resize({ ...size, fit }, `Fit: ${fit}`)}
+          />
+        </Row>
+      )}
       {soft ? (
         <div className="flex flex-col gap-2.5 border-t border-line pt-2.5">
-          <Row label="Soft edges">
-            <Segmented
-              label="Soft edges"
-              value={alpha.edges}
-              choices={[
-                { value: "cutoff", label: "cut-off", tip: "A pixel is there or not" },
-                {
-                  value: "matte",
-                  label: "matte",
-                  tip: "Edges lie over the page colour; around them it stays open",
-                },
-                { value: "fill", label: "fill", tip: "The page colour fills everything" },
-              ]}
-              onChange={(edges) => soften({ edges }, `Edges: ${edges}`)}
-            />
-          </Row>
-          {alpha.edges === "cutoff" ? (
-            <SliderRow
-              label="Cut-off"
-              value={alpha.cutoff}
-              min={1}
-              max={255}
-              onChange={(cutoff, gesture) => soften({ cutoff }, `Cut-off to ${cutoff}`, gesture)}
-              onRelease={bench.release}
-            />
+          {output.format === "gif" ? (
+            <OneBit bench={bench} output={output} />
           ) : (
-            <Row label="Page colour">
-              <input
-                type="color"
-                aria-label="Pick the page colour"
-                value={alpha.matte}
-                onChange={(event) => soften({ matte: event.target.value }, "Page colour", "matte-picker")}
-                className="h-[26px] w-[36px] cursor-pointer rounded-[6px] border border-line bg-card p-0.5"
-              />
-              <TextField
-                label="Page colour"
-                value={alpha.matte}
-                read={(text) => {
-                  const hex = text.trim().toLowerCase().replace(/^#?/, "#");
-                  return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
-                }}
-                why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
-                onCommit={(matte) => soften({ matte }, `Page colour ${matte}`)}
-                className="w-[92px]"
-              />
-            </Row>
+            <Over bench={bench} output={output} />
           )}
-          <p className="text-xs text-ink-2">GIF alpha is one bit. Check the edges over the page colour.</p>
         </div>
       ) : (
         <p className="flex items-center gap-2 text-ink-2">
@@ -123,10 +96,130 @@ export function FramingPanel({ bench, result }: PanelProps) {
         <Facts
           facts={[
             ["Output size", result ? `${result.info.width} × ${result.info.height}` : "…"],
-            ["Alpha", result ? (result.info.transparent ? "1 bit" : "none") : "…"],
+            [
+              "Alpha",
+              result ? (result.info.transparent ? (output.format === "gif" ? "1 bit" : "soft") : "none") : "…",
+            ],
           ]}
         />
       </div>
     </>
+  );
+}
+
+/** How soft edges become the one bit of alpha of a GIF. */
+function OneBit({ bench, output }: { bench: Bench; output: Of<"gif"> }) {
+  const { alpha } = output;
+  const soften = (change: Partial<Of<"gif">["alpha"]>, label: string, gesture = "") =>
+    bench.editOutput(
+      label,
+      (so) => (so.format === "gif" ? { ...so, alpha: { ...so.alpha, ...change } } : so),
+      gesture,
+    );
+  return (
+    <>
+      <Row label="Soft edges">
+        <Segmented
+          label="Soft edges"
+          value={alpha.edges}
+          choices={[
+            { value: "cutoff", label: "cut-off", tip: "A pixel is there or not" },
+            {
+              value: "matte",
+              label: "matte",
+              tip: "Edges lie over the page colour; around them it stays open",
+            },
+            { value: "fill", label: "fill", tip: "The page colour fills everything" },
+          ]}
+          onChange={(edges) => soften({ edges }, `Edges: ${edges}`)}
+        />
+      </Row>
+      {alpha.edges === "cutoff" ? (
+        <SliderRow
+          label="Cut-off"
+          value={alpha.cutoff}
+          min={1}
+          max={255}
+          onChange={(cutoff, gesture) => soften({ cutoff }, `Cut-off to ${cutoff}`, gesture)}
+          onRelease={bench.release}
+        />
+      ) : (
+        <PageColour
+          colour={alpha.matte}
+          onChange={(matte, gesture) => soften({ matte }, `Page colour ${matte}`, gesture)}
+        />
+      )}
+      <p className="text-xs text-ink-2">GIF alpha is one bit. Check the edges over the page colour.</p>
+    </>
+  );
+}
+
+/** Alpha kept, or the art laid over a colour. */
+function Over({ bench, output }: { bench: Bench; output: Exclude<Output, { format: "gif" }> }) {
+  const none = viewOf(output).alpha(output) === "none";
+  const lay = (over: string | null, label: string, gesture = "") =>
+    bench.editOutput(label, (so) => (so.format === "gif" ? so : { ...so, over }), gesture);
+  return (
+    <>
+      <Row label="Alpha">
+        <Segmented
+          label="Alpha"
+          value={output.over === null ? "keep" : "over"}
+          choices={[
+            {
+              value: "keep",
+              label: "keep",
+              tip: none ? `${viewOf(output).title(output)} has no alpha` : undefined,
+            },
+            { value: "over", label: "over a colour", tip: "The page colour fills everything" },
+          ]}
+          onChange={(how) =>
+            lay(how === "keep" ? null : "#ffffff", how === "keep" ? "Alpha kept" : "Over a colour")
+          }
+        />
+      </Row>
+      {output.over !== null && (
+        <PageColour
+          colour={output.over}
+          onChange={(over, gesture) => lay(over, `Page colour ${over}`, gesture)}
+        />
+      )}
+      {none && (
+        <p className="text-xs text-ink-2">
+          {viewOf(output).title(output)} has no alpha. WebM, MOV, APNG, WebP and PNG frames keep it.
+        </p>
+      )}
+    </>
+  );
+}
+
+function PageColour({
+  colour,
+  onChange,
+}: {
+  colour: string;
+  onChange: (colour: string, gesture: string) => void;
+}) {
+  return (
+    <Row label="Page colour">
+      <input
+        type="color"
+        aria-label="Pick the page colour"
+        value={colour}
+        onChange={(event) => onChange(event.target.value, "matte-picker")}
+        className="h-[26px] w-[36px] cursor-pointer rounded-[6px] border border-line bg-card p-0.5"
+      />
+      <TextField
+        label="Page colour"
+        value={colour}
+        read={(text) => {
+          const hex = text.trim().toLowerCase().replace(/^#?/, "#");
+          return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
+        }}
+        why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
+        onCommit={(next) => onChange(next, "")}
+        className="w-[92px]"
+      />
+    </Row>
   );
 }

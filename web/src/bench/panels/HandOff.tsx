@@ -1,108 +1,278 @@
-// The file that leaves: its name, what it is, and how it stands against what was asked.
+// The files that leave: how each stands, what the chosen one's target says, and where they go.
 
-import { Download, Package } from "lucide-react";
-import { fileUrl } from "../../api/client";
-import { kilobytes, seconds, size, times } from "../../format";
-import { Button, Mark, Row, TextField } from "../../ui/controls";
+import { Check as Done, Code, Download, FolderDown, Package } from "lucide-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ApiError, data, fileUrl, type Limits, type ProjectInfo } from "../../api/client";
+import { ago, count, seconds, size, times } from "../../format";
+import { Button, IconButton, Mark, Row, TextField } from "../../ui/controls";
+import { tell, tellError } from "../../ui/notices";
+import { viewOf } from "../formats/table";
+import type { Standing } from "../outputs";
+import { Check } from "./Check";
 import { Facts, Head, type PanelProps } from "./panel";
 
-export function HandOffPanel({ bench, result, behind, busy, job, cancel, retry }: PanelProps) {
+export function HandOffPanel(panel: PanelProps) {
+  const { bench, result, behind, busy, job, cancel, retry, outputs, choose } = panel;
   const { output, project } = bench;
-  const info = result?.info;
-  const over = info && output.budget !== null ? info.bytes - output.budget : 0;
+  const view = viewOf(output);
   const ready = result !== undefined && !behind;
+  const allReady = outputs.every((one) => one.result && !one.behind);
+  const passing = outputs.filter((one) => one.verdict === "fine").length;
   return (
     <>
-      <Head title="Hand-off">{output.name}</Head>
-      <Row label="File name">
-        <TextField
-          label="File name"
-          value={output.file_name}
-          read={(text) => {
-            const name = text.trim().replace(/\.gif$/i, "");
-            return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}.gif` : null;
-          }}
-          why="A name of up to 110 characters, without / or \\."
-          onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
-          className="w-full"
-        />
-      </Row>
-      <div className="rounded-[10px] bg-well px-3 py-2.5">
-        <p>
-          <span className={`figure text-2xl font-semibold ${ready ? "" : "opacity-60"}`}>
-            {info ? kilobytes(info.bytes) : "…"}
-          </span>{" "}
-          <span className="text-ink-2">KB</span>
-        </p>
-        <Mark
-          verdict={job?.state === "failed" ? "stop" : !ready ? "busy" : over > 0 ? "stop" : "fine"}
-          word={
-            job?.state === "failed"
-              ? "encoding failed"
-              : !ready
-                ? busy
-                  ? "encoding"
-                  : "out of date"
-                : over > 0
-                  ? `${size(over)} over the budget`
-                  : output.budget === null
-                    ? "ready"
-                    : "within the budget"
-          }
-        />
+      <Head title="Hand-off">
+        {count(outputs.length, "output")}, {passing} fine
+      </Head>
+      <ul aria-label="Outputs to hand off" className="flex flex-col gap-0.5">
+        {outputs.map((one) => (
+          <Line key={one.output.id} panel={panel} one={one} choose={choose} />
+        ))}
+      </ul>
+      <Together panel={panel} ready={allReady} />
+      {!ready &&
+        (busy ? (
+          <Button onClick={cancel}>Cancel</Button>
+        ) : (
+          <>
+            {job?.state === "failed" && <Mark verdict="stop" word="encoding failed" />}
+            <Button onClick={retry}>Encode again</Button>
+          </>
+        ))}
+      <Check {...panel} />
+      <div className="flex flex-col gap-2 border-t border-line pt-2.5">
+        <Row label="File name">
+          <TextField
+            label="File name"
+            value={output.file_name}
+            read={(text) => {
+              const ending = view.ending(output);
+              const typed = text.trim();
+              const name = typed.toLowerCase().endsWith(ending) ? typed.slice(0, -ending.length) : typed;
+              return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}${ending}` : null;
+            }}
+            why="A name of up to 110 characters, without / or \."
+            onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
+            className="w-full"
+          />
+        </Row>
+        {result && (
+          <Facts
+            facts={[
+              ["Format", view.title(output)],
+              ["Size", `${result.info.width} × ${result.info.height}`],
+              ["Frames", String(result.info.count)],
+              ...(output.format === "still"
+                ? []
+                : ([
+                    ["Plays", `${seconds(result.info.duration_ms)} s, ${times(result.info.repeat)}`],
+                  ] as const)),
+              ...(result.info.colours === null ? [] : ([["Colours", String(result.info.colours)]] as const)),
+              ["Alpha", result.info.transparent ? (output.format === "gif" ? "one bit" : "soft") : "none"],
+              ["Bytes", result.info.bytes.toLocaleString("en").replace(/,/g, " ")],
+            ]}
+          />
+        )}
+        {result && view.player(output) !== "service" && <Snippet panel={panel} />}
       </div>
-      {ready ? (
-        <a
-          href={`${fileUrl(result)}&download=true`}
-          download={output.file_name}
-          className="inline-flex h-[34px] items-center justify-center gap-2 rounded-[7px] bg-strong font-semibold text-on-strong hover:opacity-90"
-        >
-          <Download size={15} /> Download {output.file_name.length > 24 ? "the GIF" : output.file_name}
-        </a>
-      ) : busy ? (
-        <Button onClick={cancel}>Cancel</Button>
-      ) : (
-        <Button onClick={retry}>Encode again</Button>
-      )}
-      {info && (
-        <Facts
-          facts={[
-            ["Format", "GIF89a"],
-            ["Size", `${info.width} × ${info.height}`],
-            ["Frames", String(info.count)],
-            ["Plays", `${seconds(info.duration_ms)} s, ${times(info.repeat)}`],
-            ["Colours", String(info.colours)],
-            ["Alpha", info.transparent ? "one bit" : "none"],
-            ["Bytes", info.bytes.toLocaleString("en").replace(/,/g, " ")],
-          ]}
-        />
-      )}
-      <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
-        <h3 className="font-semibold">Project file</h3>
-        <p className="text-ink-2">
-          Recipe and frames in {project.archive_parts === 1 ? "one file" : `${project.archive_parts} files`}.
-          Drop
-          {project.archive_parts === 1 ? " it" : " all of them together"} on a shelf to go on there.
-        </p>
-        <span className="flex flex-wrap gap-1.5">
-          {Array.from({ length: project.archive_parts }, (_, index) => (
-            <a
-              key={index}
-              href={`/api/projects/${project.id}/archive?part=${index + 1}`}
-              download
-              className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
-            >
-              <Package size={14} />
-              {project.archive_parts === 1 ? "Save project" : `Part ${index + 1}`}
-            </a>
-          ))}
-        </span>
-      </div>
+      <ProjectFile project={project} />
       {result?.notes.map((note) => (
         <p key={note} className="text-ink-2">
           <Mark verdict="look" word="look" /> {note}
         </p>
       ))}
     </>
+  );
+}
+
+/** One output: how it stands, what it weighs, and a way to take it away. */
+function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose: (id: string) => void }) {
+  const { bench } = panel;
+  const { output, result, behind, verdict, word } = one;
+  const record = useRecord(panel);
+  const chosen = output.id === bench.output.id;
+  const last = bench.project.handoffs.find((left) => left.output_id === output.id);
+  const changed = last && (behind || last.content !== result?.content);
+  return (
+    <li
+      className={`grid grid-cols-[1fr_auto_30px] items-center gap-2 rounded-[6px] px-1.5 py-0.5 ${chosen ? "bg-jay-soft" : ""}`}
+    >
+      <button
+        type="button"
+        onClick={() => choose(output.id)}
+        className="min-w-0 text-left"
+        aria-pressed={chosen}
+      >
+        <span className="flex items-center gap-1.5">
+          <Mark verdict={verdict} word="" />
+          <b className="truncate font-semibold">{output.name}</b>
+          {verdict !== "fine" && <span className="truncate text-xs font-semibold">{word}</span>}
+        </span>
+        <span className="block truncate text-xs text-ink-2">
+          {viewOf(output).title(output)}
+          {result ? ` ${result.info.width} × ${result.info.height}` : ""}
+          {last && (
+            <span title={`SHA-256 ${last.sha256}, ${last.bytes} bytes`}>
+              {" · "}handed off {ago(last.created, Date.now())}
+              {changed ? ", changed since" : ""}
+            </span>
+          )}
+        </span>
+      </button>
+      <span className={`figure text-xs ${behind ? "italic opacity-60" : ""}`}>
+        {result ? size(result.info.bytes) : "…"}
+      </span>
+      {result && !behind ? (
+        <a
+          href={`${fileUrl(result)}&download=true`}
+          download={output.file_name}
+          aria-label={`Download ${output.file_name}`}
+          title={`Download ${output.file_name}`}
+          onClick={() => void record([output.id])}
+          className="inline-flex h-[26px] w-[30px] items-center justify-center rounded-[7px] border border-line bg-card hover:border-ink-3"
+        >
+          <Download size={14} />
+        </a>
+      ) : (
+        <span />
+      )}
+    </li>
+  );
+}
+
+/** Note that outputs were downloaded. */
+function useRecord({ bench }: PanelProps): (outputs: string[]) => Promise<void> {
+  const queries = useQueryClient();
+  const path = { project_id: bench.project.id };
+  return async (outputs) => {
+    try {
+      await data(
+        api.POST("/api/projects/{project_id}/handoff", {
+          params: { path },
+          body: { outputs, to: "download", replace: false },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["project", bench.project.id] });
+    } catch (error) {
+      tellError(error);
+    }
+  };
+}
+
+/** All outputs at once: as a zip, or into the folder that ./start was given. */
+function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
+  const { bench } = panel;
+  const { project } = bench;
+  const queries = useQueryClient();
+  const record = useRecord(panel);
+  const limits = useQuery({ queryKey: ["limits"], queryFn: () => data<Limits>(api.GET("/api/limits")) });
+  const folder = limits.data?.handoff_folder;
+  const write = async (replace: boolean) => {
+    try {
+      const done = await data<{ folder: string | null }>(
+        api.POST("/api/projects/{project_id}/handoff", {
+          params: { path: { project_id: project.id } },
+          body: { outputs: [], to: "folder", replace },
+        }),
+      );
+      tell(`Written into ${folder ?? ""}/${done.folder ?? ""}.`);
+      await queries.invalidateQueries({ queryKey: ["project", project.id] });
+    } catch (error) {
+      if (
+        error instanceof ApiError &&
+        error.status === 409 &&
+        error.problem.message.startsWith("already there")
+      )
+        tell(error.message, {
+          lasting: true,
+          action: { label: "Replace them", run: () => void write(true) },
+        });
+      else tellError(error);
+    }
+  };
+  return (
+    <span className="flex gap-1.5">
+      {ready ? (
+        <a
+          href={`/api/projects/${project.id}/handoff`}
+          download
+          onClick={() => void record([])}
+          className="inline-flex h-[34px] grow items-center justify-center gap-2 rounded-[7px] bg-strong font-semibold text-on-strong hover:opacity-90"
+        >
+          <Download size={15} /> All in one zip
+        </a>
+      ) : (
+        <Button disabled className="h-[34px]! grow">
+          All in one zip
+        </Button>
+      )}
+      {folder && (
+        <Button disabled={!ready} className="h-[34px]!" onClick={() => void write(false)}>
+          <FolderDown size={15} /> Into {folder}
+        </Button>
+      )}
+    </span>
+  );
+}
+
+/** What a page needs to show the file: copied as HTML. */
+function Snippet({ panel }: { panel: PanelProps }) {
+  const { bench, result } = panel;
+  const { output, project } = bench;
+  const [copied, setCopied] = useState(false);
+  if (!result) return null;
+  const { width, height } = result.info;
+  const name = encodeURI(output.file_name).replace(/"/g, "%22");
+  const text = project.name.replace(/[&<>"]/g, (found) => `&#${found.charCodeAt(0)};`);
+  const moving = output.format === "video";
+  const html = moving
+    ? `<video src="${name}" width="${width}" height="${height}" autoplay loop muted playsinline></video>`
+    : `<img src="${name}" width="${width}" height="${height}" alt="${text}">`;
+  return (
+    <Row label="On a page">
+      <code className="figure min-w-0 grow truncate text-xs text-ink-2" title={html}>
+        {html}
+      </code>
+      <IconButton
+        tip="Copy as HTML"
+        className="h-[26px]!"
+        onClick={() => {
+          navigator.clipboard.writeText(html).then(
+            () => {
+              setCopied(true);
+              setTimeout(() => setCopied(false), 1500);
+            },
+            () => tell(html, { lasting: true }),
+          );
+        }}
+      >
+        {copied ? <Done size={14} /> : <Code size={14} />}
+      </IconButton>
+    </Row>
+  );
+}
+
+function ProjectFile({ project }: { project: Pick<ProjectInfo, "id" | "archive_parts"> }) {
+  return (
+    <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
+      <h3 className="font-semibold">Project file</h3>
+      <p className="text-ink-2">
+        Recipe and frames in {project.archive_parts === 1 ? "one file" : `${project.archive_parts} files`}. Drop
+        {project.archive_parts === 1 ? " it" : " all of them together"} on a shelf to go on there.
+      </p>
+      <span className="flex flex-wrap gap-1.5">
+        {Array.from({ length: project.archive_parts }, (_, index) => (
+          <a
+            key={index}
+            href={`/api/projects/${project.id}/archive?part=${index + 1}`}
+            download
+            className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
+          >
+            <Package size={14} />
+            {project.archive_parts === 1 ? "Save project" : `Part ${index + 1}`}
+          </a>
+        ))}
+      </span>
+    </div>
   );
 }

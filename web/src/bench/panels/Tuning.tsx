@@ -1,22 +1,26 @@
-// What is spent: bytes first, then the controls that spend them.
+// What is spent: bytes first, then the controls that spend them, those of the output's own format.
 
 import { useEffect, useState } from "react";
 import type { Output } from "../../api/client";
 import { ago, kilobytes, size } from "../../format";
 import { Bar } from "../../shelf/Shelf";
-import { Button, NumberField, Row, Segmented, SliderRow } from "../../ui/controls";
+import { NumberField, Row } from "../../ui/controls";
+import { viewOf } from "../formats/table";
+import { mostBytes } from "../framing";
+import { OPEN_TARGET } from "../outputs";
 import { Head, type PanelProps } from "./panel";
 
-export function TuningPanel({ bench, result, shown, behind, busy, job }: PanelProps) {
+export function TuningPanel(panel: PanelProps) {
+  const { bench, result, behind, busy, job } = panel;
   const { output } = bench;
-  const { tuning, budget } = output;
-  const tune = (change: Partial<Output["tuning"]>, label: string, gesture = "") =>
-    bench.editOutput(label, (so) => ({ ...so, tuning: { ...so.tuning, ...change } }), gesture);
+  const { Panel, title } = viewOf(output);
+  const budget = mostBytes(output);
   const bytes = result?.info.bytes;
-  const spare = budget && bytes !== undefined ? budget - bytes : 0;
+  const spare = budget !== null && bytes !== undefined ? budget - bytes : 0;
   return (
     <>
       <Head title="Tuning">
+        {title(output)} ·{" "}
         <Fresh
           created={result?.created}
           behind={behind}
@@ -30,7 +34,7 @@ export function TuningPanel({ bench, result, shown, behind, busy, job }: PanelPr
             <span className={`figure text-2xl font-semibold ${behind ? "opacity-60" : ""}`}>
               {bytes === undefined ? "…" : kilobytes(bytes)}
             </span>{" "}
-            <span className="text-ink-2">{budget ? `of ${kilobytes(budget)} KB` : "KB"}</span>
+            <span className="text-ink-2">{budget !== null ? `of ${kilobytes(budget)} KB` : "KB"}</span>
           </p>
           {budget !== null && bytes !== undefined && (
             <b className={`whitespace-nowrap ${spare >= 0 ? "text-fine" : "text-stop"}`}>
@@ -44,43 +48,17 @@ export function TuningPanel({ bench, result, shown, behind, busy, job }: PanelPr
           </div>
         )}
       </div>
-      <SliderRow
-        label="Colours"
-        value={tuning.colours}
-        min={2}
-        max={256}
-        onChange={(colours, gesture) => tune({ colours }, `Colours to ${colours}`, gesture)}
-        onRelease={bench.release}
-      />
-      <Palette colours={shown?.palette ?? []} used={shown?.result.info.colours ?? 0} />
-      <Row label="Dither">
-        <Segmented
-          label="Dither"
-          value={tuning.dither}
-          choices={[
-            { value: "none", label: "none" },
-            { value: "diffusion", label: "diffusion", tip: "Each pixel's error is spread over its neighbours" },
-          ]}
-          onChange={(dither) => tune({ dither }, `Dither: ${dither}`)}
-        />
-      </Row>
-      <SliderRow
-        label="Amount"
-        value={tuning.amount}
-        min={0}
-        max={100}
-        unit="%"
-        disabled={tuning.dither === "none"}
-        onChange={(amount, gesture) => tune({ amount }, `Dither amount to ${amount} %`, gesture)}
-        onRelease={bench.release}
-      />
-      <SliderRow
-        label="Tolerance"
-        value={tuning.tolerance}
-        min={0}
-        max={100}
-        onChange={(tolerance, gesture) => tune({ tolerance }, `Tolerance to ${tolerance}`, gesture)}
-        onRelease={bench.release}
+      <Panel
+        panel={panel}
+        output={output}
+        tune={(change, label, gesture = "") =>
+          bench.editOutput(
+            label,
+            // Another format may have taken its place meanwhile.
+            (so) => (so.format === output.format ? ({ ...so, ...change } as Output) : so),
+            gesture,
+          )
+        }
       />
       <Row label="Budget">
         <NumberField
@@ -90,20 +68,24 @@ export function TuningPanel({ bench, result, shown, behind, busy, job }: PanelPr
           max={4_000_000}
           placeholder="none"
           className="w-[72px] text-right"
-          onCommit={(next) => bench.editOutput(`Budget ${next} KB`, (so) => ({ ...so, budget: next * 1024 }))}
+          onCommit={(next) => bench.editOutput(`Budget ${next} KB`, (so) => withBudget(so, next * 1024))}
+          onClear={() => bench.editOutput("No budget", (so) => withBudget(so, null))}
         />
-        <span className="text-ink-2">KB</span>
-        {budget !== null && (
-          <Button
-            className="h-[26px]!"
-            onClick={() => bench.editOutput("No budget", (so) => ({ ...so, budget: null }))}
-          >
-            None
-          </Button>
-        )}
+        <span className="text-ink-2">KB{output.target?.title ? `, of ${output.target.title}` : ""}</span>
       </Row>
     </>
   );
+}
+
+/** The output with another limit of bytes. A target whose figure is changed is nobody's but this output's. */
+function withBudget(output: Output, most: number | null): Output {
+  const target = output.target ?? OPEN_TARGET;
+  const figures = { ...target.figures };
+  if (most === null) delete figures.bytes;
+  else figures.bytes = { warn: null, stop: { least: null, most }, source: "" };
+  const none = Object.keys(figures).length === 0 && !target.name;
+  const title = target.name && !target.title.endsWith("(changed)") ? `${target.title} (changed)` : target.title;
+  return { ...output, target: none ? null : { ...target, title, figures } };
 }
 
 function Fresh({
@@ -125,19 +107,4 @@ function Fresh({
   if (busy) return <>encoding{share > 0 ? ` ${Math.round(share * 100)} %` : "…"}</>;
   if (behind) return <>out of date</>;
   return <>{created ? `measured ${ago(created, Math.max(now, Date.now()))}` : "no bytes yet"}</>;
-}
-
-/** The palette the file really holds. */
-function Palette({ colours, used }: { colours: readonly string[]; used: number }) {
-  return (
-    <div
-      role="img"
-      aria-label={`${used} colours in use`}
-      className="flex h-[22px] overflow-hidden rounded-[5px] border border-line"
-    >
-      {colours.slice(0, used).map((colour, index) => (
-        <span key={index} className="h-full min-w-0 grow" style={{ background: colour }} />
-      ))}
-    </div>
-  );
 }

@@ -2,6 +2,7 @@
 
 import type { JobInfo, ResultInfo } from "../../api/client";
 import type { Bench } from "../edits";
+import type { Standing } from "../outputs";
 import type { Shown } from "../useShown";
 
 export interface PanelProps {
@@ -14,6 +15,10 @@ export interface PanelProps {
   job: JobInfo | undefined;
   cancel: () => void;
   retry: () => void;
+  /** How every output stands. */
+  outputs: readonly Standing[];
+  /** Look at another output. */
+  choose: (id: string) => void;
 }
 
 export function Head({ title, children }: { title: string; children?: React.ReactNode }) {

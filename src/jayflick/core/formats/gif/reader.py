@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import compiled
-from ..errors import InputError
+from ...compiled import compiled
+from ...errors import InputError
 from . import lzw
 from .writer import RESTORE_TO_BACKGROUND, Box
 

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import compiled, inlined
+from ...compiled import compiled, inlined
 
 _TABLE = 1 << 13
 _FREE = np.uint32(0xFFFFFFFF)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from ..core.atomic import atomic_write
+from .atomic import atomic_write
 
 
 class Store:

@@ -14,12 +14,12 @@ from typing import Any, Protocol, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import compiled
-from ..dither.quantise import Band, Quantiser
-from ..palette.choose import choose_palette
-from ..palette.histogram import EVERY, Histogram
-from ..palette.levels import EACH, FINE, SOFT
-from ..palette.nearest import Nearest
+from ...compiled import compiled
+from ...dither.quantise import Band, Quantiser
+from ...palette.choose import choose_palette
+from ...palette.histogram import EVERY, Histogram
+from ...palette.levels import EACH, FINE, SOFT
+from ...palette.nearest import Nearest
 from . import lzw
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, Box, FrameBlock, colour_table_bits, write_gif
 

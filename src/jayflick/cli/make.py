@@ -1,0 +1,311 @@
+"""``jayflick make``: frames in, files out."""
+
+import argparse
+import contextlib
+import json
+import os
+import resource
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from ..core.atomic import atomic_write
+from ..core.errors import InputError, printable
+from ..core.pictures.clip import Cut
+from ..core.recipe import FramesOutput, Recipe
+from ..core.render import Rendered, render
+from ..core.sequence.files import FileFrame, list_files, look_at, project_in
+from ..core.sequence.first import with_dither_chosen
+from ..core.sequence.gather import Sequence as Sequence_
+from ..core.sequence.gather import gather, missing_after
+from ..core.sequence.project_file import ProjectFile
+from ..core.sequence.rhythm import own_rhythm
+from ..core.stages import Stages
+from ..core.targets.check import check, facts_of, verdict_of
+from ..core.timing.flicks import milliseconds
+from .gather import none_of
+from .parsing import add_clip, cut
+from .recipes import recipe_of, without_effect
+
+
+def add_to(commands: Any) -> None:
+    """The command and its options."""
+    make: argparse.ArgumentParser = commands.add_parser("make", help="make a loop, a clip or a set from frames")
+    make.add_argument(
+        "input",
+        nargs="+",
+        help="frames, a folder, an archive, an animated file or clip, or a pattern in quotes",
+    )
+    make.add_argument(
+        "-o",
+        "--output",
+        required=True,
+        help="OUT.gif, .png (animated), .webp, .avif, .mp4, .webm, .mov, or DIR/",
+    )
+    time_options = make.add_mutually_exclusive_group()
+    time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
+    time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s, 2f@30")
+    make.add_argument("--range", help="first and last frame by position: 1-18")
+    make.add_argument("--step", type=int, help="play every n-th frame, in the same time")
+    make.add_argument(
+        "--thinned", choices=("same-time", "faster"), help="with --step: what it lasts (default: same-time)"
+    )
+    way = make.add_mutually_exclusive_group()
+    way.add_argument("--reverse", action="store_true", help="last frame first")
+    way.add_argument("--there-and-back", action="store_true", help="forward, then back, no end doubled")
+    make.add_argument("--repeat", type=int, help="how often it plays; 0: for ever")
+    make.add_argument("--gaps", choices=("skip", "hold", "blend"), help="what becomes of missing numbers")
+    make.add_argument("--dissolve", type=int, help="how many frames at the end fade into the beginning")
+    pace = make.add_mutually_exclusive_group()
+    pace.add_argument("--speed", help="in percent: 200 plays in half the time")
+    pace.add_argument("--length", help="what it all lasts: 4s, 2500ms")
+    make.add_argument("--play-fps", help="play at this rate in the same time, dropping or holding frames")
+    make.add_argument(
+        "--between", choices=("hold", "blend"), help="with --play-fps: what is shown between two frames"
+    )
+    make.add_argument("--size", help="580x, x351 or 580x351")
+    make.add_argument("--fit", choices=("contain", "cover", "stretch"), help="how both sides are met")
+    make.add_argument("--crop", help="X,Y,W,H in source pixels")
+    make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
+    make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
+    make.add_argument("--colours", type=int, help="2..256")
+    make.add_argument("--dither", choices=("none", "diffusion"), help="otherwise what suits the frames")
+    make.add_argument("--dither-amount", type=int, help="0..100")
+    make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
+    make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
+    make.add_argument("--quality", type=int, help="0..100, of formats that lose some")
+    make.add_argument("--lossless", action="store_true", help="of WebP")
+    make.add_argument("--codec", choices=("h264", "vp9", "prores", "png", "qtrle"), help="of a clip")
+    make.add_argument("--plays", type=int, help="how often the loop stands in a clip")
+    make.add_argument("--keep-alpha", action="store_true", help="refuse a format that would lose it")
+    make.add_argument("--still", type=int, metavar="N", help="one picture: the N-th that would be played")
+    make.add_argument("--frames", choices=("png", "tga", "jpg"), help="what DIR/ is filled with")
+    make.add_argument("--names", help="names of frames, # for a digit: 'gull_####'")
+    make.add_argument("--first-number", type=int, help="number of the first frame")
+    make.add_argument("--held", choices=("once", "repeated"), help="how often a frame that is held is written")
+    make.add_argument("--target", help="a target's name, or its JSON file: sets what it fixes, then checks")
+    make.add_argument("--all", action="store_true", help="make all outputs of a recipe or project into DIR/")
+    make.add_argument("--recipe", help="start from a recipe in a JSON file")
+    make.add_argument("--report", help="write what was done and measured to a JSON file")
+    make.add_argument("--force", action="store_true", help="replace an output that is there")
+    make.add_argument("--json", action="store_true", help="print the report on stdout")
+    add_clip(make)
+    make.set_defaults(run=_make)
+
+
+def _make(options: argparse.Namespace) -> int:
+    begun = time.perf_counter()
+    output = Path(options.output)
+    options.folder = options.output.endswith(("/", os.sep)) or output.is_dir()
+    if options.all and not options.folder:
+        raise InputError("--all needs a folder", file=output.name, remedy="use -o DIR/")
+    if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
+        raise InputError("already exists", file=output.name, remedy="add --force to replace it")
+    cut_out = cut(options.clip)
+    with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
+        taken_out = Path(scratch) / "frames"
+        taken_out.mkdir()
+        files = list_files(options.input, output)
+        project = None if options.recipe else project_in(files)
+        notes: list[str] = []
+        if project is not None:
+            frames = _frames_of(project, files, taken_out, cut_out)
+            recipe = recipe_of(options, project.recipe)
+        else:
+            decided = options.recipe is not None
+            recipe = recipe_of(options, Recipe()) if decided else Recipe()  # before anything is read
+            frames, sequence, notes = _frames(files, options.input, taken_out, cut_out, decided=decided)
+            if not decided:
+                recipe = recipe_of(options, Recipe(rhythm=own_rhythm(sequence.files)))
+        read = time.perf_counter() - begun
+        stages = Stages(Path(scratch) / "stages")
+        if project is None and not options.recipe and options.dither is options.dither_amount is None:
+            recipe = with_dither_chosen(recipe, frames, stages)
+        notes += without_effect(options)
+        reports = []
+        taken: set[Path] = set()
+        for one in recipe.outputs:
+            rendered = render(recipe, frames, one.id, stages)
+            place = _place(output, one.file_name, isinstance(one, FramesOutput), options, taken)
+            _write(rendered, place, folder=isinstance(one, FramesOutput), force=options.force)
+            reports.append(_report(recipe, one.id, rendered, place, read))
+            notes += rendered.notes
+    for note in notes:
+        print(f"jayflick: note: {note}", file=sys.stderr)
+    report = _whole(reports, options, time.perf_counter() - begun)
+    if options.report:
+        write_file(Path(options.report), json.dumps(report, indent=2, ensure_ascii=False).encode() + b"\n")
+    if options.json:
+        print(json.dumps(report, indent=2, ensure_ascii=False))
+    return _say_verdicts(reports)
+
+
+def _place(output: Path, file_name: str, frames: bool, options: argparse.Namespace, taken: set[Path]) -> Path:
+    """Where an output goes: where ``-o`` says, or one of many under its own name."""
+    if not options.all:
+        return output
+    name = file_name.removesuffix(".zip") if frames else file_name
+    place, number = output / name, 1
+    while place in taken:
+        number += 1
+        place = output / f"{Path(name).stem}-{number}{Path(name).suffix}"
+    taken.add(place)
+    return place
+
+
+def _write(rendered: Rendered, place: Path, *, folder: bool, force: bool) -> None:
+    """Write an output's files, all or none."""
+    files = rendered.timed.files
+    if not folder:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_file(place, files[0].read())
+        return
+    there = {entry.name for entry in place.iterdir()} if place.is_dir() else set()
+    if not force and there:
+        raise InputError("already exists", file=place.name, remedy="add --force to replace it")
+    new = not place.exists()
+    place.mkdir(parents=True, exist_ok=True)
+    written: list[Path] = []
+    try:
+        for file in files:
+            written.append(place / file.name)
+            write_file(written[-1], file.read())
+    except BaseException:  # a set is whole or not there
+        for path in written:
+            if path.name not in there:
+                path.unlink(missing_ok=True)
+        if new:
+            with contextlib.suppress(OSError):
+                place.rmdir()
+        raise
+
+
+def write_file(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all, as readable as files are here."""
+    atomic_write(path, data)
+    mask = os.umask(0)  # the only way to ask for it
+    os.umask(mask)
+    path.chmod(0o666 & ~mask)
+
+
+def _say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
+    """Say what a target does not take; 1 if it refuses an output."""
+    status = 0
+    for report in reports:
+        found = report.get("check")
+        for rule in found["rules"] if found else []:
+            if rule["verdict"] != "pass":
+                what = f"{rule['rule']} {rule['measured']}, allowed {rule['allowed']}"
+                print(f"jayflick: {report['output']}: {what}", file=sys.stderr)
+        if found and found["verdict"] == "fail":
+            status = 1
+    return status
+
+
+def _whole(reports: list[dict[str, Any]], options: argparse.Namespace, total: float) -> dict[str, Any]:
+    """The report on all that was made: of one output, or with a list of them."""
+    last = reports[-1]
+    if not options.all:
+        last["seconds"]["total"] = round(total, 4)
+        return last
+    document = last["options"]
+    for report in reports:
+        del report["options"]
+    return {"outputs": reports, "seconds": {"total": round(total, 4)}, "options": document}
+
+
+def _report(recipe: Recipe, output_id: str, rendered: Rendered, place: Path, read: float) -> dict[str, Any]:
+    info, output = rendered.info, recipe.output(output_id)
+    seconds = rendered.seconds
+    report = {
+        "output": place.name + ("/" if place.is_dir() else ""),
+        "format": info["format"],
+        **{key: info[key] for key in ("bytes", "width", "height", "count", "duration_ms")},
+        "wanted_duration_ms": milliseconds(rendered.plan.durations),
+        "seconds": {
+            "read": round(read, 4),
+            **{stage: round(seconds[stage], 4) for stage in ("rhythm", "framing", "tuning", "encoding")},
+            "total": 0.0,
+        },
+        "peak_memory_bytes": _peak_memory(),
+        "options": recipe.model_dump(mode="json"),
+        "notes": rendered.notes,
+    }
+    if output.target is not None and output.target.name:
+        names = [file.name for file in rendered.timed.files]
+        facts = facts_of(output, info, names, rendered.held.milliseconds)
+        checked = check(facts, output.target, output)
+        report["check"] = {
+            "target": output.target.name,
+            "verdict": verdict_of(checked),
+            "rules": [rule.document() for rule in checked],
+        }
+    return report
+
+
+def _peak_memory() -> int:
+    """The most memory this process ever had resident, in bytes.
+
+    Asked of the kernel's own page on it: the usual call also counts what a parent had before it started us.
+    """
+    with contextlib.suppress(OSError):
+        for line in Path("/proc/self/status").read_text().splitlines():
+            if line.startswith("VmHWM:"):
+                return int(line.split()[1]) * 1024
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+
+
+def _frames_of(project: ProjectFile, files: list[Path], scratch: Path, cut: Cut) -> list[FileFrame]:
+    """The frames of a project that came in a file, known by their content."""
+    came = {frame.sha256: frame for frame in look_at(files, scratch, cut)[1].values()}
+    for entry in project.frames:
+        if entry.sha256 not in came:
+            raise InputError(
+                "of the project is missing, or has changed",
+                file=entry.name,
+                remedy="use all parts of the project, unchanged",
+            )
+    frames = [replace(came[entry.sha256], name=entry.name) for entry in project.frames]
+    return _numbered(frames, [entry.number for entry in project.frames], project.report)
+
+
+def _numbered(
+    frames: list[FileFrame], numbers: list[int | None], report: dict[str, Any] | None = None
+) -> list[FileFrame]:
+    """The frames with how many numbers are missing after each."""
+    gaps = missing_after(numbers, report)
+    return [replace(frame, missing_after=gap) for frame, gap in zip(frames, gaps, strict=True)]
+
+
+def _frames(
+    files: list[Path], inputs: list[str], scratch: Path, cut: Cut, *, decided: bool
+) -> tuple[list[FileFrame], Sequence_, list[str]]:
+    """The frames of the one sequence the inputs bring, that sequence, and notes on it.
+
+    ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
+    """
+    found, frames = look_at(files, scratch, cut)
+    sequences, ignored = gather(found)
+    if not sequences:
+        raise none_of(ignored, inputs)
+    if len(sequences) > 1:
+        names = ", ".join(printable(s.pattern) for s in sequences[:5]) + ("…" if len(sequences) > 5 else "")
+        raise InputError(
+            f"{len(sequences)} sequences are here: {names}", remedy="choose one with a pattern in quotes"
+        )
+    sequence = sequences[0]
+    for problem in sequence.problems:
+        if not decided and problem["kind"] in ("unreadable", "size", "repeated"):
+            raise InputError(problem["message"], file=problem["file"], remedy=problem["remedy"])
+    notes = [
+        ": ".join(printable(text) for text in (problem["file"], problem["message"]) if text)
+        for problem in sequence.problems
+    ]
+    brought = _numbered(
+        [frames[found.name] for found in sequence.files], [found.number for found in sequence.files]
+    )
+    return brought, sequence, notes

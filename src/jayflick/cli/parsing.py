@@ -1,0 +1,45 @@
+"""What options say, read strictly."""
+
+import argparse
+import re
+
+from pydantic import ValidationError
+
+from ..core.errors import InputError
+from ..core.pictures.clip import Cut
+
+
+def add_clip(command: argparse.ArgumentParser) -> None:
+    """The option for what is taken of a clip."""
+    command.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
+
+
+def cut(text: str) -> Cut:
+    match = re.fullmatch(r"([1-9]\d{0,6})-([1-9]\d{0,6})?(?:/([1-9]\d{0,3}))?", text)
+    if match is None or (match[2] and int(match[2]) < int(match[1])):
+        raise InputError(
+            f"--clip {text!r} is not a part of a clip", remedy="use one such as 25-72, 25- or 1-300/3"
+        )
+    return Cut(int(match[1]), int(match[2]) if match[2] else None, int(match[3] or 1))
+
+
+def size_in_bytes(text: str) -> int:
+    match = re.fullmatch(r"(\d{1,12})([KkMm]?)", text)
+    if match is None:
+        raise InputError(f"--max-bytes {text!r} is not a size", remedy="use bytes, or 1024K, or 5M")
+    return int(match[1]) * {"": 1, "k": 1024, "m": 1024 * 1024}[match[2].lower()]
+
+
+def first_error(error: ValidationError, options: argparse.Namespace | None = None) -> str:
+    """What is wrong first, and where: in the recipe, or with one of the options."""
+    first = error.errors()[0]
+    message = str(first["msg"])
+    if first["type"] == "value_error":  # says by itself what it is about
+        return message.removeprefix("Value error, ")
+    where = ".".join(str(part) for part in first["loc"])
+    last = str(first["loc"][-1]) if first["loc"] else ""
+    names = {"width": "size", "height": "size", "amount": "dither_amount", "frame": "still"}
+    option = names.get(last, last)
+    if options is not None and getattr(options, option, None) is not None:
+        where = "--" + option.replace("_", "-")
+    return f"{where}: {message}" if where else message

@@ -1,0 +1,253 @@
+"""The recipe that a file gives, or the frames bring along, with what the options say."""
+
+import argparse
+import re
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from ..core.errors import InputError
+from ..core.recipe import GifOutput, Recipe, bytes_target
+from ..core.sequence.files import read_file
+from ..core.targets.catalogue import find, read_target
+from ..core.timing.flicks import parse_delay, parse_rate
+from .parsing import first_error, size_in_bytes
+
+FORMATS = {
+    ".gif": "gif",
+    ".apng": "apng",
+    ".png": "apng",
+    ".webp": "webp",
+    ".avif": "avif",
+    ".mp4": "video",
+    ".webm": "video",
+    ".mov": "video",
+}
+STILLS = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".webp": "webp"}
+CODECS = {".mp4": ("h264",), ".webm": ("vp9",), ".mov": ("prores", "png", "qtrle")}
+_OWN = {
+    "quality": ("webp", "avif", "video", "frames", "still"),
+    "lossless": ("webp",),
+    "codec": ("video",),
+    "plays": ("video",),
+    "names": ("frames",),
+    "first_number": ("frames",),
+    "held": ("frames",),
+    "colours": ("gif",),
+    "dither": ("gif",),
+    "dither_amount": ("gif",),
+    "tolerance": ("gif",),
+    "cutoff": ("gif",),
+}
+"""Options that only some formats have."""
+
+
+def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
+    """The whole recipe; what the options say of an output is said of ``outputs[0]``, which is the one made."""
+    base: dict[str, Any] = {}
+    if options.recipe:
+        path = Path(options.recipe)
+        try:
+            base = Recipe.model_validate_json(read_file(path)).model_dump(mode="json")
+        except ValidationError as error:
+            raise InputError(first_error(error), file=path.name, remedy="fix the recipe") from error
+    else:
+        base = first.model_dump(mode="json")
+    _set_rhythm(base, options)
+    if options.crop is not None:
+        if not re.fullmatch(r"\d{1,6}(,\d{1,6}){3}", options.crop):
+            raise InputError(
+                f"--crop {options.crop!r} is not a crop", remedy="use X,Y,W,H, such as 0,0,320,240"
+            )
+        base["framing"]["crop"] = [int(part) for part in options.crop.split(",")]
+    if not options.all:
+        base["outputs"] = [_output(options, base["outputs"])]
+    try:
+        return Recipe.model_validate(base)
+    except ValidationError as error:
+        raise InputError(first_error(error, options), remedy="see 'jayflick make --help'") from error
+
+
+def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
+    rhythm = base["rhythm"]
+    if options.fps is not None:
+        parse_rate(options.fps)
+        rhythm |= {"rate": options.fps, "delay": None, "holds": {}}
+    if options.delay is not None:
+        rhythm |= {"delay": parse_delay(options.delay), "holds": {}}
+    if options.range is not None:
+        match = re.fullmatch(r"(\d{1,9})-(\d{1,9})", options.range)
+        if match is None:
+            raise InputError(f"--range {options.range!r} is not a range", remedy="use one such as 1-18")
+        rhythm |= {"first": int(match[1]), "last": int(match[2])}
+    if options.reverse:
+        rhythm["direction"] = "reverse"
+    if options.there_and_back:
+        rhythm["direction"] = "there-and-back"
+    if options.length is not None:
+        rhythm |= {"length": parse_delay(options.length)}
+    if options.speed is not None:
+        rhythm |= {"speed": options.speed.removesuffix("%"), "length": None}
+    _set(
+        (rhythm, "step", options.step),
+        (rhythm, "thinned", options.thinned or ("same-time" if options.step is not None else None)),
+        (rhythm, "repeat", options.repeat),
+        (rhythm, "dissolve", options.dissolve),
+        (base["gather"], "gaps", options.gaps),
+    )
+
+
+def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[str, Any]:
+    """The output that the ending asks for: one of that format, or the first made over into it."""
+    form, settings = _asked(options)
+    output = next((one for one in outputs if one["format"] == form and _fits(one, settings)), None)
+    if output is None:
+        output = made_over(outputs[0], form)
+        if form == "frames":
+            output["names"] = "####"
+    output |= settings
+    if options.keep_alpha and options.matte is not None:
+        raise InputError("--keep-alpha and --matte contradict each other", remedy="use one of them")
+    if options.target is not None:
+        _aim(output, options.target)
+    if options.size is not None:
+        match = re.fullmatch(r"(\d{1,6})?x(\d{1,6})?", options.size)
+        if match is None or not (match[1] or match[2]):
+            raise InputError(f"--size {options.size!r} is not a size", remedy="use 580x, x351 or 580x351")
+        output["size"] |= {
+            "width": int(match[1]) if match[1] else None,
+            "height": int(match[2]) if match[2] else None,
+        }
+    if options.play_fps is not None:
+        parse_rate(options.play_fps)
+    if options.max_bytes is not None:
+        most = size_in_bytes(options.max_bytes)
+        output["target"] = bytes_target(most).model_dump(mode="json")
+        if form == "video":
+            output["most_bytes"] = most
+    if form == "gif":
+        if options.matte is not None:
+            output["alpha"] |= {"edges": "matte", "matte": options.matte}
+        _set(
+            (output["alpha"], "cutoff", options.cutoff),
+            (output["tuning"], "colours", options.colours),
+            (output["tuning"], "dither", options.dither),
+            (output["tuning"], "amount", options.dither_amount),
+            (output["tuning"], "tolerance", options.tolerance),
+        )
+    elif options.matte is not None:
+        output["over"] = options.matte
+    elif not options.keep_alpha and output["over"] is None and _flat(output):
+        output["over"] = "#ffffff"
+    own = {
+        "quality": options.quality,
+        "lossless": True if options.lossless else None,
+        "plays": options.plays,
+        "names": options.names,
+        "first_number": options.first_number,
+        "held": options.held,
+    }
+    _set(
+        (output["take"], "rate", options.play_fps),
+        (output["take"], "between", options.between),
+        (output["size"], "fit", options.fit),
+        *((output, key, value) for key, value in own.items() if form in _OWN[key]),
+    )
+    return output
+
+
+def _flat(output: dict[str, Any]) -> bool:
+    """Whether the format asked for has no alpha."""
+    return output.get("codec") == "h264" or output.get("picture") == "jpeg"
+
+
+def _asked(options: argparse.Namespace) -> tuple[str, dict[str, Any]]:
+    """The format that ``-o`` asks for, and what it fixes of an output's settings."""
+    name = Path(options.output).name
+    ending = Path(name).suffix.lower()
+    if options.folder:
+        picture = {"jpg": "jpeg"}.get(options.frames or "png", options.frames or "png")
+        settings = {"picture": picture, "file_name": "frames.zip"}
+        if picture == "jpeg":
+            settings["pixels"] = "rgb"
+        return "frames", settings
+    if options.frames is not None:
+        raise InputError("--frames needs a folder", file=name, remedy="use -o DIR/")
+    if options.still is not None:
+        if ending not in STILLS:
+            raise InputError("this is no still", file=name, remedy="use .png, .jpg or .webp")
+        return "still", {"picture": STILLS[ending], "frame": options.still, "file_name": f"still{ending}"}
+    form = FORMATS.get(ending)
+    if form is None:
+        raise InputError(
+            "this file type cannot be written",
+            file=name,
+            remedy=f"use {', '.join(FORMATS)}, or DIR/ for frames",
+        )
+    if form != "video":
+        return form, {}
+    codec = options.codec or CODECS[ending][0]
+    if codec not in CODECS[ending]:
+        raise InputError(
+            f"{ending} does not hold {codec}", file=name, remedy=f"use --codec {' or '.join(CODECS[ending])}"
+        )
+    return form, {"codec": codec, "file_name": f"loop{ending}"}
+
+
+def _fits(output: dict[str, Any], settings: dict[str, Any]) -> bool:
+    """Whether an output is the very kind asked for: its codec, its kind of picture."""
+    return all(output.get(key) == settings[key] for key in ("codec", "picture") if key in settings)
+
+
+def made_over(output: dict[str, Any], form: str) -> dict[str, Any]:
+    """An output as one of another format: what all have stays, and so does a page colour."""
+    if output["format"] == form:
+        return output
+    endings = {"gif": ".gif", "apng": ".png", "webp": ".webp", "avif": ".avif", "video": ".mp4"}
+    ending = {"frames": ".zip", "still": ".png"}.get(form) or endings[form]
+    common = {key: output[key] for key in ("id", "name", "take", "crop", "size", "target")}
+    stem = Path(output["file_name"]).stem
+    made = {**common, "format": form, "file_name": f"{stem}{ending}"}
+    over = output.get("over")
+    if output["format"] == "gif" and output["alpha"]["edges"] != "cutoff":
+        over = output["alpha"]["matte"]
+    if form == "gif":
+        made |= {"alpha": {"edges": "matte", "matte": over} if over else {}}
+        return GifOutput.model_validate(made).model_dump(mode="json")
+    full = Recipe.model_validate({"outputs": [{**made, "over": over}]})
+    document: dict[str, Any] = full.outputs[0].model_dump(mode="json")
+    return document
+
+
+def _aim(output: dict[str, Any], name: str) -> None:
+    """Set what a target fixes, and leave the rest."""
+    target = read_target(read_file(Path(name)), name) if name.endswith(".json") else find(name)
+    preset = target.preset
+    output["target"] = target.model_dump(mode="json")
+    if preset.width is not None or preset.height is not None:
+        output["size"] |= {"width": preset.width, "height": preset.height}
+    if preset.fit is not None:
+        output["size"]["fit"] = preset.fit
+    if preset.rate is not None:
+        output["take"]["rate"] = preset.rate
+    if preset.over_page and output["format"] == "gif":
+        output["alpha"] |= {"edges": "matte"}
+
+
+def without_effect(options: argparse.Namespace) -> list[str]:
+    """Notes on options that the format made does not have: nothing typed is passed over in silence."""
+    if options.all:
+        return []
+    form, _ = _asked(options)
+    return [
+        f"--{option.replace('_', '-')} has no effect here: it is for {' and '.join(forms)}"
+        for option, forms in _OWN.items()
+        if getattr(options, option) not in (None, False) and form not in forms
+    ]
+
+
+def _set(*values: tuple[dict[str, Any], str, Any]) -> None:
+    for part, key, value in values:
+        if value is not None:
+            part[key] = value

@@ -1,0 +1,156 @@
+"""GIF as an output: alpha settled into one bit, one palette for all frames, time written last."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import InputError
+from ...framing.alpha import rgb
+from ...framing.frames import PlayedFrames
+from ...framing.settled import Settled
+from ...recipe import GifOutput
+from ...stages import cache_key
+from ...store import Store
+from ...timing import held as held_as
+from ...timing.conform import GIF_CEILING
+from ...timing.held import Held
+from ...timing.plan import Plan
+from ..format import Coded, File, Json, Timed, Tools
+from .encoder import MOST_COLOURS, SharedPalette, encode_gif, share_palette
+from .reader import describe, read_gif
+from .retime import TimePlaces, retime, time_places, with_time
+from .writer import repeat_block
+
+PALETTE_VERSION = 3
+MEDIA_TYPE = "image/gif"
+
+
+@dataclass(frozen=True)
+class _Settings:
+    """What of an output's settings can alter a pixel."""
+
+    alpha: tuple[Any, ...]
+    """How soft edges are settled; nothing where there are none."""
+    colours: int
+    amount: int
+    reach: int
+
+    @classmethod
+    def of(cls, frames: PlayedFrames, output: GifOutput) -> "_Settings":
+        tuning = output.tuning
+        amount = 0 if tuning.dither == "none" else tuning.amount
+        reach = tuning.tolerance // 2
+        alpha: tuple[Any, ...] = ()
+        if not frames.opaque:
+            edges = output.alpha.edges
+            alpha = edges, output.alpha.cutoff if edges == "cutoff" else output.alpha.matte
+            if frames.empty and edges != "fill":
+                alpha = ()  # there are no edges
+        if frames.empty:
+            amount = reach = 0  # all of one colour, or of none
+        return cls(alpha, min(tuning.colours, MOST_COLOURS), amount, reach)
+
+
+class GifFormat:
+    version = 5
+    title = "GIF"
+    effort = 1
+
+    def hold(self, plan: Plan, output: GifOutput) -> Held:
+        held = held_as.gif(plan.durations, plan.repeat)
+        longest = max(held.units)
+        if longest > GIF_CEILING:
+            raise InputError(
+                f"frame {held.units.index(longest) + 1} lasts {longest / 100:.0f} s; a GIF frame lasts at most "
+                f"{GIF_CEILING / 100:.0f}",
+                remedy="make it shorter, or play it several times",
+            )
+        return held
+
+    def inputs(self, frames: PlayedFrames, output: GifOutput, held: Held) -> Json:
+        how = _Settings.of(frames, output)
+        return PALETTE_VERSION, how.alpha, how.colours, how.amount, how.reach
+
+    def encode(self, frames: PlayedFrames, output: GifOutput, held: Held, key: str, tools: Tools) -> Coded:
+        """Coded pictures are kept under the palette they really got: art of 40 colours is coded once, whether
+        64 or 128 are allowed."""
+        how = _Settings.of(frames, output)
+        shared = self._palette(frames, output, how, tools)
+        amount = 0 if shared.lossless else how.amount
+        entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
+        key = cache_key("encoding", self.version, frames.names, how.alpha, entries, amount, how.reach)
+        on_frame = tools.begin("encoding", len(frames))
+
+        def make() -> Coded:
+            data = encode_gif(
+                Settled(frames, output.alpha),
+                shared,
+                amount=how.amount,
+                reach=how.reach,
+                firsts=frames.firsts,
+                on_frame=on_frame,
+            )
+            tools.begin("measure", 1)
+            return _measured(key, data, tools)
+
+        return tools.coded("encoding", key, make)
+
+    def _palette(self, frames: PlayedFrames, output: GifOutput, how: _Settings, tools: Tools) -> SharedPalette:
+        """The palette: how often each frame is played matters to it, their order does not."""
+
+        def choose() -> bytes:
+            shared = share_palette(
+                Settled(frames.in_order_of_name, output.alpha),
+                output.tuning.colours,
+                matte=rgb(output.alpha.matte) if how.alpha and output.alpha.edges != "cutoff" else None,
+                on_frame=on_frame,
+            )
+            return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
+
+        on_frame = tools.begin("tuning", len(frames))
+        key = cache_key("palette", PALETTE_VERSION, sorted(frames.names), how.alpha, how.colours)
+        data = tools.stages.obtain("palette", key, choose)
+        colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)
+        return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
+
+    def timed(self, coded: Coded, held: Held, output: GifOutput, store: Store) -> Timed:
+        (file,) = coded.files
+        size = file.size
+        places: TimePlaces | None = None
+        if coded.time is not None:
+            places = TimePlaces(coded.time["delays"], tuple(coded.time["repeat"]), coded.time["cleared"])
+            there = places.repeat[1] - places.repeat[0]
+            size += (len(repeat_block(held.repeat)) if len(held.units) > 1 else 0) - there
+
+        def read() -> bytes:
+            data = store.read(file.sha256)
+            if places is None:  # a file that was recorded without
+                return retime(read_gif(data), held.units, held.repeat)
+            return with_time(data, places, held.units, held.repeat)
+
+        count = len(held.units)
+        return Timed(
+            (File(output.file_name, MEDIA_TYPE, size if places is not None else len(read()), read),),
+            tuple(range(count)),
+            Fraction(sum(held.units), 100),
+            count,
+            held.repeat if count > 1 else 1,
+        )
+
+    def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
+        return read_gif(files[0]).pictures()
+
+
+def _measured(key: str, data: bytes, tools: Tools) -> Coded:
+    """What the coded pictures hold, and where their time is to be written."""
+    gif = read_gif(data)
+    places = time_places(gif)
+    described = describe(gif, len(data))
+    info = {name: described[name] for name in ("width", "height", "count", "colours", "transparent")}
+    costs = tuple(frame["bytes"] for frame in described["frames"])
+    time = {"delays": places.delays, "repeat": places.repeat, "cleared": places.cleared_at}
+    return Coded(key, (tools.keep(data, MEDIA_TYPE),), info, costs, tuple(range(len(costs))), time)

@@ -1,0 +1,57 @@
+"""One frame as a picture file: PNG, TGA, JPEG or WebP.
+
+Sources: PNG third edition; Truevision TGA file format specification 2.0.
+"""
+
+from io import BytesIO
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from .png_writer import GREY, RGB, RGBA, SIGNATURE, chunk, deflated, filtered, header
+
+MEDIA_TYPES = {"png": "image/png", "tga": "image/x-tga", "jpeg": "image/jpeg", "webp": "image/webp"}
+ENDINGS = {"png": ".png", "tga": ".tga", "jpeg": ".jpg", "webp": ".webp"}
+_LEVEL = 6
+_LUMA = np.array([2126, 7152, 722], np.uint32)
+"""Weights of red, green and blue (ITU-R BT.709), of 10,000."""
+
+
+def png(rows: NDArray[np.uint8]) -> bytes:
+    """A PNG of 8 bits a sample, by shape: (height, width) grey, (…, 3) RGB, (…, 4) straight RGBA."""
+    height, width = rows.shape[:2]
+    step = 1 if rows.ndim == 2 else rows.shape[2]
+    colour_type = {1: GREY, 3: RGB, 4: RGBA}[step]
+    body = deflated(filtered(rows.reshape(height, width * step), step, adaptive=True), _LEVEL)
+    parts = [SIGNATURE, header(width, height, 8, colour_type), chunk(b"IDAT", body), chunk(b"IEND", b"")]
+    return b"".join(parts)
+
+
+def with_pixels(frame: NDArray[np.uint8], pixels: str) -> NDArray[np.uint8]:
+    """A frame's samples as they are written: ``rgba``, ``rgb``, ``premultiplied`` or ``grey``."""
+    if pixels == "rgb":
+        return np.ascontiguousarray(frame[:, :, :3])
+    if pixels == "grey":
+        return ((frame[:, :, :3] @ _LUMA + 5000) // 10_000).astype(np.uint8)
+    if pixels == "premultiplied":
+        out = frame.copy()
+        alpha = frame[:, :, 3:].astype(np.uint16)
+        out[:, :, :3] = (frame[:, :, :3] * alpha + 127) // 255
+        return out
+    return frame
+
+
+def write_picture(samples: NDArray[np.uint8], kind: str, *, quality: int = 90, rle: bool = False) -> bytes:
+    """A file of ``kind`` (a key of :data:`MEDIA_TYPES`); ``quality`` of JPEG and WebP, ``rle`` of TGA."""
+    if kind == "png":
+        return png(samples)
+    out = BytesIO()
+    picture = Image.fromarray(samples)
+    if kind == "tga":  # with 8 attribute bits where there is alpha
+        picture.save(out, "TGA", compression="tga_rle" if rle else None, orientation=1)
+    elif kind == "jpeg":
+        picture.save(out, "JPEG", quality=max(quality, 1), subsampling=0 if quality >= 90 else 2, optimize=True)
+    else:
+        picture.save(out, "WEBP", quality=quality, method=6)
+    return out.getvalue()

@@ -1,0 +1,90 @@
+"""The recipe: everything done to a project's untouched frames, as one typed document."""
+
+from typing import Literal
+
+from pydantic import Field, field_validator
+
+from .framing import Alpha, Crop, Framing, Size
+from .gather import Gather
+from .outputs import (
+    ApngOutput,
+    AvifOutput,
+    BaseOutput,
+    FramesOutput,
+    GifOutput,
+    Output,
+    StillOutput,
+    Tuning,
+    VideoOutput,
+    WebpOutput,
+)
+from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Rate
+from .rhythm import MAX_SPANS, Rhythm, Span, Take, span_name
+from .target import Bounds, Figure, Kind, Preset, Rule, Target, bytes_target
+
+__all__ = [
+    "MAX_PLACES",
+    "MAX_SIDE",
+    "MAX_SPANS",
+    "Alpha",
+    "ApngOutput",
+    "AvifOutput",
+    "BaseOutput",
+    "Bounds",
+    "Colour",
+    "Crop",
+    "Figure",
+    "Flicks",
+    "FramesOutput",
+    "Framing",
+    "Gather",
+    "GifOutput",
+    "Kind",
+    "Output",
+    "Part",
+    "Preset",
+    "Rate",
+    "Recipe",
+    "Rhythm",
+    "Rule",
+    "Size",
+    "Span",
+    "StillOutput",
+    "Take",
+    "Target",
+    "Tuning",
+    "VideoOutput",
+    "WebpOutput",
+    "bytes_target",
+    "span_name",
+]
+
+MOST_OUTPUTS = 20
+
+
+class Recipe(Part):
+    """The whole document. The same recipe and frames always give the same bytes."""
+
+    version: Literal[1] = 1
+    gather: Gather = Gather()
+    rhythm: Rhythm = Rhythm()
+    framing: Framing = Framing()
+    outputs: tuple[Output, ...] = Field((GifOutput(),), min_length=1, max_length=MOST_OUTPUTS)
+
+    @field_validator("outputs")
+    @classmethod
+    def _ids_differ(cls, value: tuple[Output, ...]) -> tuple[Output, ...]:
+        if len({output.id for output in value}) < len(value):
+            raise ValueError("two outputs have the same id")
+        return value
+
+    def output(self, output_id: str) -> Output:
+        """The output with this id; ``KeyError`` if there is none."""
+        for output in self.outputs:
+            if output.id == output_id:
+                return output
+        raise KeyError(output_id)
+
+    def framing_of(self, output: BaseOutput) -> Framing:
+        """What part of the picture an output shows: its own crop, or the one all share."""
+        return self.framing if output.crop is None else Framing(crop=output.crop)

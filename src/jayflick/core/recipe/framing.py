@@ -1,0 +1,49 @@
+"""What part of the picture is used, how large it becomes, and what lies under it."""
+
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from .part import MAX_SIDE, Colour, Part
+
+
+def _has_area(crop: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
+    if crop[0] < 0 or crop[1] < 0 or crop[2] < 1 or crop[3] < 1:
+        raise ValueError("a crop has a corner at 0 or more and an area")
+    return crop
+
+
+Crop = Annotated[
+    tuple[int, int, int, int],
+    AfterValidator(_has_area),
+    Field(description="Left, top, width, height in source pixels"),
+]
+
+
+class Framing(Part):
+    """What part of the picture is used, before outputs scale it."""
+
+    crop: Crop | None = None
+
+
+class Size(Part):
+    """An output's size. With one side given the other follows in proportion; with none it is the source's."""
+
+    width: int | None = Field(None, ge=1, le=MAX_SIDE)
+    height: int | None = Field(None, ge=1, le=MAX_SIDE)
+    fit: Literal["contain", "cover", "stretch"] = Field(
+        "contain",
+        description="With both sides given: all of the picture, all of the canvas, or both, distorted",
+    )
+
+
+class Alpha(Part):
+    """How soft edges become the one bit of alpha that a GIF holds."""
+
+    edges: Literal["cutoff", "matte", "fill"] = Field(
+        "cutoff",
+        description="cutoff: a pixel is there or not. matte: soft edges lie over the page colour. "
+        "fill: the page colour fills everything, nothing is transparent",
+    )
+    cutoff: int = Field(128, ge=1, le=255, description="The least alpha that is kept, for edges cut off")
+    matte: Colour = Field("#ffffff", description="The page colour under soft edges")

@@ -1,0 +1,50 @@
+"""Which frames are used, and how what is wrong with them is made good."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, field_serializer, field_validator
+
+from ..pictures.header import MAX_PIXELS
+from .part import Colour, Part, Side
+
+Positions = frozenset[Annotated[int, Field(ge=1)]]
+
+
+class Gather(Part):
+    """Which of the frames are used, and how what is wrong with the set is made good."""
+
+    left_out: Positions = Field(
+        frozenset(), description="Positions of frames that are not used; the others keep theirs"
+    )
+    folded: Positions = Field(
+        frozenset(), description="Positions of frames that are not shown, their time going to the one before"
+    )
+    gaps: Literal["skip", "hold", "blend"] = Field(
+        "skip",
+        description="Missing numbers: played over, the frame before held as long as they would last, "
+        "or blends of the frames around them in their stead",
+    )
+    sizes: Literal["same", "scale"] = Field(
+        "same", description="Frames of another size than most: refused, or scaled to it"
+    )
+    size: tuple[Side, Side] | None = Field(
+        None, description="Width and height that frames of another size are scaled to; otherwise those of most"
+    )
+    over: Colour | None = Field(
+        None,
+        description="The colour that is in the frames' soft edges and is taken out of them; black for frames "
+        "whose colours were multiplied by their alpha",
+    )
+
+    @field_validator("size")
+    @classmethod
+    def _of_bounded_pixels(cls, size: tuple[int, int] | None) -> tuple[int, int] | None:
+        if size is not None and size[0] * size[1] > MAX_PIXELS:
+            raise ValueError(
+                f"{size[0]} × {size[1]} is more than the {MAX_PIXELS // 10**6} million pixels allowed"
+            )
+        return size
+
+    @field_serializer("left_out", "folded")
+    def _in_order(self, value: frozenset[int]) -> list[int]:
+        return sorted(value)

@@ -1,0 +1,307 @@
+"""Whether a file is taken where it goes: what was measured against what is allowed, and what would help."""
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from ..recipe import BaseOutput, Figure, GifOutput, Kind, Rule, Target, VideoOutput
+
+Verdict = Literal["pass", "warn", "fail"]
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What was measured on the files of an output."""
+
+    kind: Kind
+    names: tuple[str, ...]
+    bytes: int
+    width: int
+    height: int
+    frames: int
+    transparent: bool
+    duration_ms: float | None = None
+    """``None``: the files have no time."""
+    shortest_delay_ms: float | None = None
+    repeat: int | None = None
+
+
+@dataclass(frozen=True)
+class Setting:
+    """A value to be set in the recipe: ``output`` or ``rhythm``, then keys."""
+
+    path: tuple[str, ...]
+    value: Any
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """A change that would help, made by one edit."""
+
+    text: str
+    settings: tuple[Setting, ...]
+
+
+@dataclass(frozen=True)
+class Checked:
+    """How one rule stands."""
+
+    rule: str
+    measured: str
+    allowed: str
+    verdict: Verdict
+    source: str = ""
+    remedy: Remedy | None = None
+    help: str = ""
+    """What would help, where no single change does."""
+
+    def document(self) -> dict[str, Any]:
+        """As the command line prints it."""
+        return {
+            "rule": self.rule,
+            "measured": self.measured,
+            "allowed": self.allowed,
+            "verdict": self.verdict,
+            "remedy": self.remedy.text if self.remedy else self.help,
+        }
+
+
+_NAMES: dict[Kind, str] = {
+    "gif": "GIF",
+    "apng": "APNG",
+    "webp": "WebP",
+    "avif": "AVIF",
+    "mp4": "MP4",
+    "webm": "WebM",
+    "mov": "MOV",
+    "png-frames": "PNG frames",
+    "tga-frames": "TGA frames",
+    "jpeg-frames": "JPEG frames",
+    "still": "a still",
+    "sheet": "a sheet",
+}
+_TITLES: dict[Figure, str] = {
+    "bytes": "Bytes",
+    "width": "Width",
+    "height": "Height",
+    "longest_side": "Longest side",
+    "pixels": "Pixels",
+    "frames": "Frames",
+    "duration_ms": "Duration",
+    "fps": "Rate",
+    "shortest_delay_ms": "Shortest delay",
+    "frame_bytes": "Memory a frame",
+}
+
+
+def facts_of(
+    output: BaseOutput, info: Mapping[str, Any], names: Sequence[str], delays_ms: Sequence[float]
+) -> Facts:
+    """What was measured on an output that was made: ``info`` and the played delays."""
+    moving = output.kind != "still"
+    return Facts(
+        output.kind,
+        tuple(names),
+        info["bytes"],
+        info["width"],
+        info["height"],
+        info["count"],
+        info["transparent"],
+        info["duration_ms"] if moving else None,
+        min((delay for delay in delays_ms if delay > 0), default=None) if moving else None,
+        info["repeat"] if moving else None,
+    )
+
+
+def verdict_of(checked: Sequence[Checked]) -> Verdict:
+    """The worst of all."""
+    for verdict in ("fail", "warn"):
+        if any(one.verdict == verdict for one in checked):
+            return "fail" if verdict == "fail" else "warn"
+    return "pass"
+
+
+def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> list[Checked]:
+    """The rules of a target on a file. With the ``output`` it was made by, remedies are changes of it."""
+    checked = []
+    if target.formats:
+        # A sheet is one picture: no file tells it from a still.
+        kinds = {facts.kind, "sheet"} if facts.kind == "still" else {facts.kind}
+        fits = not kinds.isdisjoint(target.formats)
+        allowed = ", ".join(_NAMES[kind] for kind in target.formats)
+        checked.append(
+            Checked(
+                "Format",
+                _NAMES[facts.kind],
+                allowed,
+                "pass" if fits else "fail",
+                help="" if fits else f"add an output of another format: {allowed}",
+            )
+        )
+    if target.sizes:
+        checked.append(_size(facts, target, output))
+    for figure, rule in target.figures.items():
+        measured = _measured(facts, figure)
+        if measured is not None:
+            checked.append(_figure(figure, measured, rule, facts, output))
+    if target.alpha != "any":
+        checked.append(_alpha(facts, target, output))
+    if target.repeat is not None and facts.repeat is not None and facts.kind in ("gif", "apng", "webp", "avif"):
+        checked.append(_repeat(facts.repeat, target.repeat))
+    if target.plain_name:
+        checked.append(_name(facts, output))
+    return checked
+
+
+def _measured(facts: Facts, figure: Figure) -> float | None:
+    """What a rule looks at; ``None`` where the files do not have it."""
+    if figure == "longest_side":
+        return max(facts.width, facts.height)
+    if figure == "pixels":
+        return facts.width * facts.height
+    if figure == "frame_bytes":
+        return facts.width * facts.height * 4
+    if figure == "fps":
+        return 1000 / facts.shortest_delay_ms if facts.shortest_delay_ms else None
+    value: float | None = getattr(facts, figure)
+    return value
+
+
+def _figure(figure: Figure, measured: float, rule: Rule, facts: Facts, output: BaseOutput | None) -> Checked:
+    measured = round(measured, 3)
+    verdict: Verdict = "pass"
+    bounds = rule.stop or rule.warn
+    if rule.stop is not None and not rule.stop.hold(measured):
+        verdict = "fail"
+    elif rule.warn is not None and not rule.warn.hold(measured):
+        verdict, bounds = "warn", rule.warn
+    least, most = (bounds.least, bounds.most) if bounds else (None, None)
+    if least is not None and least == most:
+        allowed = _shown(figure, least)
+    else:
+        ends = (f"at least {_shown(figure, least)}" if least is not None else "",) + (
+            (f"at most {_shown(figure, most)}",) if most is not None else ()
+        )
+        allowed = ", ".join(end for end in ends if end) or "any"
+    remedy = None
+    if verdict != "pass" and output is not None:
+        remedy = _remedy(figure, measured, least, most, facts, output)
+    text = "" if verdict == "pass" or remedy else _help(figure, measured, most)
+    title = _TITLES[figure]
+    return Checked(title, _shown(figure, measured), allowed, verdict, rule.source, remedy, text)
+
+
+def _shown(figure: Figure, value: float) -> str:
+    """A figure with its unit."""
+    if figure in ("bytes", "frame_bytes"):
+        return f"{value / 1024:,.0f} KB".replace(",", " ") if value >= 1024 else f"{value:.0f} bytes"
+    if figure in ("duration_ms", "shortest_delay_ms"):
+        return f"{value / 1000:g} s" if figure == "duration_ms" else f"{value:g} ms"
+    if figure == "fps":
+        return f"{round(value, 2):g} fps"
+    if figure == "frames":
+        return f"{value:.0f}"
+    return f"{value:,.0f} px".replace(",", " ")
+
+
+def _help(figure: Figure, measured: float, most: float | None) -> str:
+    over = most is not None and measured > most
+    return {
+        "bytes": "spend less: fewer colours, a lower quality or a smaller size",
+        "frames": "use fewer frames, or thin them out" if over else "use more frames",
+        "duration_ms": "make it shorter" if over else "make it longer",
+    }.get(figure, "change it in the output's settings")
+
+
+def _remedy(
+    figure: Figure, measured: float, least: float | None, most: float | None, facts: Facts, output: BaseOutput
+) -> Remedy | None:
+    width, height = facts.width, facts.height
+    over = most is not None and measured > most
+    if figure in ("width", "height", "longest_side", "pixels", "frame_bytes") and over and most:
+        share = most / measured
+        return _scaled(width, height, math.sqrt(share) if figure in ("pixels", "frame_bytes") else share)
+    if figure == "bytes" and over and most:
+        if isinstance(output, VideoOutput) and output.codec in ("h264", "vp9"):
+            fit = (Setting(("output", "most_bytes"), int(most)),)
+            return Remedy(f"lower the quality to fit {_shown(figure, most)}", fit)
+        # Bytes go with the area, a little less; this lands below more often than not.
+        return _scaled(width, height, math.sqrt(most / measured) * 0.95)
+    if figure == "fps":
+        rate = most if over else least
+        if rate:
+            word = "thin to" if over else "play at"
+            return Remedy(f"{word} {rate:g} fps", (Setting(("output", "take", "rate"), f"{rate:g}"),))
+    if figure == "duration_ms":
+        wanted = most if over else least
+        if wanted:
+            flicks = round(wanted * 705_600)
+            return Remedy(f"play in {_shown(figure, wanted)}", (Setting(("rhythm", "length"), flicks),))
+    return None
+
+
+def _scaled(width: int, height: int, share: float) -> Remedy:
+    to = max(1, int(width * share + 1e-9))
+    down = max(1, (2 * height * to + width) // (2 * width))
+    settings = (Setting(("output", "size", "width"), to), Setting(("output", "size", "height"), None))
+    return Remedy(f"scale to {to} × {down}", settings)
+
+
+def _size(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
+    fits = (facts.width, facts.height) in target.sizes
+    allowed = " or ".join(f"{width} × {height}" for width, height in target.sizes)
+    remedy = None
+    if not fits and output is not None:
+        width, height = min(target.sizes, key=lambda size: abs(size[0] * size[1] - facts.width * facts.height))
+        settings = (
+            Setting(("output", "size", "width"), width),
+            Setting(("output", "size", "height"), height),
+            Setting(("output", "size", "fit"), target.preset.fit or "contain"),
+        )
+        remedy = Remedy(f"scale to {width} × {height}", settings)
+    verdict: Verdict = "pass" if fits else "fail"
+    return Checked("Size", f"{facts.width} × {facts.height}", allowed, verdict, remedy=remedy)
+
+
+def _alpha(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
+    measured = "transparent" if facts.transparent else "opaque"
+    if target.alpha == "wanted":
+        verdict: Verdict = "pass" if facts.transparent else "warn"
+        text = "" if facts.transparent else "everything behind it is covered: keep the art's alpha"
+        return Checked("Alpha", measured, "transparent where there is no art", verdict, help=text)
+    remedy = None
+    if facts.transparent and output is not None:
+        path = ("output", "alpha", "edges") if isinstance(output, GifOutput) else ("output", "over")
+        value = "fill" if isinstance(output, GifOutput) else "#ffffff"
+        remedy = Remedy("lay over the page colour", (Setting(path, value),))
+    return Checked("Alpha", measured, "opaque", "fail" if facts.transparent else "pass", remedy=remedy)
+
+
+def _repeat(measured: int, wanted: int) -> Checked:
+    def words(times: int) -> str:
+        return {0: "for ever", 1: "once"}.get(times, f"{times} times")
+
+    remedy = None
+    if measured != wanted:
+        remedy = Remedy(f"play {words(wanted)}", (Setting(("rhythm", "repeat"), wanted),))
+    return Checked(
+        "Repeat", words(measured), words(wanted), "pass" if measured == wanted else "warn", remedy=remedy
+    )
+
+
+def _name(facts: Facts, output: BaseOutput | None) -> Checked:
+    bad = next((name for name in facts.names if not _plain(name)), None)
+    remedy = None
+    if bad is not None and output is not None:
+        key = "names" if hasattr(output, "names") else "file_name"
+        now = str(getattr(output, key))
+        better = re.sub(r"[^a-z0-9_.#-]+", "-", now.lower()).strip("-") or "frame_####"
+        remedy = Remedy(f"rename to {better}", (Setting(("output", key), better),))
+    shown = bad or (facts.names[0] if facts.names else "")
+    return Checked("Name", shown, "a to z, digits, - and _", "fail" if bad else "pass", remedy=remedy)
+
+
+def _plain(name: str) -> bool:
+    return re.fullmatch(r"[a-z0-9_-]+(\.[a-z0-9]+)?", name) is not None

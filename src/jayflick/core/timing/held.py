@@ -1,0 +1,97 @@
+"""The same exact durations as each file format can hold them."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from .conform import GIF_FLOOR, conform
+from .flicks import SECOND
+
+BROWSER_FLOOR = 11
+"""The shortest duration of a WebP or APNG frame, in ms, that Chromium plays as written; shorter ones take 100
+(no published source; measured in ``tests/e2e/test_delays.py``)."""
+FASTEST_VIDEO = 240
+"""Frames a second up to which a clip takes a rate at which every delay is a whole number of frames."""
+USUAL_VIDEO = Fraction(60)
+
+
+@dataclass(frozen=True)
+class Held:
+    """Durations brought to a format."""
+
+    format: str
+    units: list[int]
+    """How long each played step lasts, in whole numbers of ``unit``."""
+    unit: Fraction
+    """A part of a second."""
+    repeat: int = 0
+    """How often it plays: 0 for ever."""
+    notes: tuple[str, ...] = ()
+    """What a person should know of it."""
+
+    @property
+    def milliseconds(self) -> list[float]:
+        """How long each step lasts."""
+        return [float(units * self.unit * 1000) for units in self.units]
+
+    @property
+    def seconds(self) -> Fraction:
+        return sum(self.units) * self.unit
+
+
+def _held(format: str, durations: Sequence[int], unit: Fraction, floor: int, repeat: int, why: str) -> Held:
+    """Durations brought to a unit, with a note if they had to become longer; ``why``: for which reason."""
+    units = conform(durations, unit * SECOND, floor=floor)
+    lasts, wanted = sum(units) * unit, Fraction(sum(durations), SECOND)
+    notes = []
+    if abs(lasts - wanted) > unit:
+        notes.append(
+            f"lasts {round(lasts * 1000)} ms instead of {round(wanted * 1000)}: {why}; play every second "
+            "frame, or slower"
+        )
+    return Held(format, units, unit, repeat, tuple(notes))
+
+
+def gif(durations: Sequence[int], repeat: int = 0) -> Held:
+    """Hundredths (GIF89a, section 23)."""
+    why = f"a GIF frame shorter than {GIF_FLOOR} hundredths would be played at about 10"
+    return _held("GIF", durations, Fraction(1, 100), GIF_FLOOR, repeat, why)
+
+
+def webp(durations: Sequence[int], repeat: int = 0) -> Held:
+    """Milliseconds (WebP container specification, ANMF chunk)."""
+    return _held("WebP", durations, Fraction(1, 1000), BROWSER_FLOOR, repeat, _browsers("WebP"))
+
+
+def avif(durations: Sequence[int], repeat: int = 0) -> Held:
+    """Milliseconds, the time scale this is written with (ISO/IEC 14496-12, media header)."""
+    return _held("AVIF", durations, Fraction(1, 1000), BROWSER_FLOOR, repeat, _browsers("AVIF"))
+
+
+def _browsers(format: str) -> str:
+    return f"browsers play {format} frames shorter than {BROWSER_FLOOR} ms as 100"
+
+
+def apng(durations: Sequence[int], repeat: int = 0) -> Held:
+    """One denominator for all delays: numerator and denominator have 16 bits (PNG third edition, fcTL chunk).
+
+    Exact where a part of a second that all delays are whole numbers of fits; the finest that fits otherwise.
+    None is shorter than browsers play as written.
+    """
+    unit = Fraction(1, Fraction(math.gcd(*durations), SECOND).denominator)
+    finest = min(65535, 65534 * SECOND // max(durations))  # one is left for rounding
+    least = Fraction(BROWSER_FLOOR, 1000)
+    if min(durations) < least * SECOND:  # what is lengthened should not be by more than it must
+        unit = Fraction(0)
+    unit = max(unit, Fraction(1, max(finest, 1)))
+    floor = math.ceil(least / unit)
+    return _held("APNG", durations, unit, floor, repeat, _browsers("APNG"))
+
+
+def video(durations: Sequence[int]) -> Held:
+    """Repeated frames at one rate: one at which every delay is a whole number of frames, if there is."""
+    unit = Fraction(math.gcd(*durations), SECOND)
+    if unit < Fraction(1, FASTEST_VIDEO):
+        unit = 1 / USUAL_VIDEO
+    return Held("Video", conform(durations, int(unit * SECOND), floor=0), unit)

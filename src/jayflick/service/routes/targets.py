@@ -1,0 +1,90 @@
+"""Targets, and handing outputs off."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Query, Response
+from fastapi.responses import StreamingResponse
+from sqlalchemy.orm import Session
+
+from .. import handoffs, own_targets, projects
+from ..cards import handed_off
+from ..errors import NotFound
+from ..parts import Parts, ProjectId, Reading, answers
+from ..schemas import HandoffDone, HandOffRequest, NewTarget, TargetInfo
+
+router = APIRouter(tags=["targets"])
+
+Name = Annotated[str, Path(pattern="^[a-z0-9-]{1,40}$")]
+
+
+@router.get("/targets")
+def list_targets(session: Reading) -> list[TargetInfo]:
+    """Where outputs may go: the targets that ship, then those made here."""
+    return own_targets.all_targets(session)
+
+
+@router.post("/targets", status_code=201)
+def add_target(request: NewTarget, service: Parts) -> list[TargetInfo]:
+    """Keep a target of one's own, from its JSON document; one of the same name is replaced."""
+    service.transact(own_targets.add, request.document, request.file)
+    with service.sessions() as session:
+        return own_targets.all_targets(session)
+
+
+@router.delete("/targets/{name}", status_code=204)
+def remove_target(name: Name, service: Parts) -> Response:
+    """Forget a target of one's own."""
+    service.transact(own_targets.remove, name)
+    return Response(status_code=204)
+
+
+@router.get(
+    "/projects/{project_id}/handoff",
+    responses=answers("application/zip"),
+    response_class=StreamingResponse,
+)
+def get_handoff(
+    project_id: ProjectId,
+    service: Parts,
+    session: Reading,
+    output: Annotated[list[str] | None, Query(max_length=20, description="Ids; none: all outputs")] = None,
+) -> StreamingResponse:
+    """Current outputs in one zip, under the names they should have; a set in a folder of its own."""
+    chosen = handoffs.outputs(session, service.store, project_id, output or [])
+    project = projects.find(session, project_id)
+    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in project.name.lower()).strip("-")
+    return StreamingResponse(
+        handoffs.as_zip(chosen),
+        media_type="application/zip",
+        headers={
+            "content-disposition": f'attachment; filename="{stem or "loop"}.zip"',
+            "cache-control": "no-store",
+        },
+    )
+
+
+@router.post("/projects/{project_id}/handoff")
+def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> HandoffDone:
+    """Remember that outputs are handed off; ``to`` a folder of this machine they are written there now.
+
+    409 when a file of that name is there already and is not to be replaced.
+    """
+    folder = service.settings.handoff
+    if request.to == "folder" and folder is None:
+        raise NotFound(
+            "no hand-off folder is set", remedy="start with ./start --handoff FOLDER to write into one"
+        )
+    place = None
+    with service.sessions() as session:
+        chosen = handoffs.outputs(session, service.store, project_id, request.outputs)
+        name = projects.find(session, project_id).name
+    if request.to == "folder" and folder is not None:
+        place = handoffs.into_folder(chosen, folder, name, replace=request.replace).name
+
+    def note(session: Session) -> None:
+        handoffs.remember(session, project_id, chosen, request.to)
+
+    service.transact(note)
+    service.hub.tell("project", project_id=project_id)
+    with service.sessions() as session:
+        return HandoffDone(folder=place, handoffs=handed_off(session, project_id))

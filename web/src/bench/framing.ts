@@ -1,0 +1,16 @@
+// What an output's frames lie on.
+
+import type { Output } from "../api/client";
+import type { Bench } from "./edits";
+
+/** Whether any frame has alpha that is to be settled or kept. */
+export const hasAlpha = (bench: Pick<Bench, "project">) =>
+  bench.project.frame_list.some((frame) => frame.transparent);
+
+/** The most bytes that an output may have, where there is a limit. */
+export const mostBytes = (output: Output): number | null => output.target?.figures.bytes?.stop?.most ?? null;
+
+/** The page colour that an output's edges lie over, or would. */
+export function pageColour(output: Output): string {
+  return output.format === "gif" ? output.alpha.matte : (output.over ?? "#ffffff");
+}

@@ -1,0 +1,268 @@
+// The files that leave a project: which one is looked at, and how they are added, copied, ordered and taken away.
+
+import { useCallback } from "react";
+import { useSearchParams } from "react-router";
+import type { CheckInfo, Output, Project, ResultInfo, Target } from "../api/client";
+import type { Verdict } from "../ui/controls";
+import type { Bench } from "./edits";
+import type { Format } from "./formats/format";
+import { viewOf } from "./formats/table";
+import { hasAlpha, pageColour } from "./framing";
+
+export const MOST_OUTPUTS = 20;
+const PARAMETER = "output";
+
+/** The output that the address names, and a way to another. */
+export function useChosenOutput(): [string | null, (id: string) => void] {
+  const [search, setSearch] = useSearchParams();
+  const choose = useCallback(
+    (id: string) =>
+      setSearch(
+        (now) => {
+          now.set(PARAMETER, id);
+          return now;
+        },
+        { replace: true },
+      ),
+    [setSearch],
+  );
+  return [search.get(PARAMETER), choose];
+}
+
+/** What can be added, as it is offered. */
+export interface Blank {
+  format: Format;
+  title: string;
+  about: string;
+  settings: Record<string, unknown>;
+}
+
+export const BLANKS: readonly Blank[] = [
+  { format: "gif", title: "GIF", about: "256 colours, plays anywhere", settings: {} },
+  { format: "apng", title: "APNG", about: "every colour, soft alpha, no loss", settings: {} },
+  { format: "webp", title: "WebP", about: "soft alpha, few bytes", settings: {} },
+  { format: "avif", title: "AVIF", about: "fewest bytes, slow to make", settings: {} },
+  { format: "video", title: "MP4", about: "silent clip, no alpha", settings: { codec: "h264" } },
+  { format: "video", title: "WebM", about: "silent clip, soft alpha", settings: { codec: "vp9" } },
+  { format: "video", title: "MOV", about: "ProRes 4444 with alpha", settings: { codec: "prores" } },
+  {
+    format: "frames",
+    title: "PNG frames",
+    about: "numbered set, straight alpha",
+    settings: { picture: "png" },
+  },
+  { format: "frames", title: "TGA frames", about: "numbered set, 32 bits", settings: { picture: "tga" } },
+  { format: "still", title: "Still", about: "one frame: poster, thumbnail", settings: { picture: "png" } },
+];
+
+/** Settings of each format as the service would set them, where a document leaves them out. */
+const DEFAULTS: Record<Format, Record<string, unknown>> = {
+  gif: {
+    alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
+    tuning: { colours: 128, dither: "none", amount: 60, tolerance: 0 },
+  },
+  apng: { over: null, effort: 6 },
+  webp: { over: null, lossless: false, quality: 80, alpha_quality: 100, effort: 4 },
+  avif: { over: null, quality: 70, speed: 6 },
+  video: { codec: "h264", over: null, quality: 75, most_bytes: null, plays: 1, length: null },
+  frames: {
+    picture: "png",
+    pixels: "rgba",
+    over: null,
+    rle: false,
+    quality: 92,
+    names: "frame_####",
+    first_number: 1,
+    held: "once",
+  },
+  still: { picture: "png", over: null, quality: 88, frame: 1 },
+};
+
+/** A name for another output: the one that is wanted, with a number if it is taken. */
+function freeName(wanted: string, outputs: readonly Output[]): string {
+  const taken = new Set(outputs.map((one) => one.name));
+  if (!taken.has(wanted)) return wanted;
+  for (let number = 2; ; number += 1) if (!taken.has(`${wanted} ${number}`)) return `${wanted} ${number}`;
+}
+
+function freeId(wanted: string, outputs: readonly Output[]): string {
+  const stem =
+    wanted
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-|-$/g, "")
+      .slice(0, 30) || "output";
+  const taken = new Set(outputs.map((one) => one.id));
+  if (!taken.has(stem)) return stem;
+  for (let number = 2; ; number += 1) if (!taken.has(`${stem}-${number}`)) return `${stem}-${number}`;
+}
+
+/** A file name that no other output has. */
+function freeFile(stem: string, ending: string, outputs: readonly Output[]): string {
+  const taken = new Set(outputs.map((one) => one.file_name.toLowerCase()));
+  for (let number = 1; ; number += 1) {
+    const name = `${stem}${number > 1 ? `-${number}` : ""}${ending}`;
+    if (!taken.has(name.toLowerCase())) return name;
+  }
+}
+
+/** Another output, with the size, range and page colour of the first; a set for the next program is as large as its frames. */
+export function added(bench: Bench, blank: Blank, target: Target | null): Output {
+  const outputs = bench.recipe.outputs;
+  const from = outputs[0] ?? bench.output;
+  const whole = blank.format === "frames" || blank.settings.codec === "prores";
+  const name = freeName(target?.title ?? blank.title, outputs);
+  const page = pageColour(from);
+  // A soft edge settled for one bit of alpha can stay soft elsewhere.
+  const over = whole ? null : from.format === "gif" ? (from.alpha.edges === "fill" ? page : null) : from.over;
+  const alike = from.format === blank.format ? from : {};
+  const settings = { ...DEFAULTS[blank.format], ...alike, ...blank.settings };
+  let output = {
+    ...settings,
+    format: blank.format,
+    id: freeId(name, outputs),
+    name,
+    file_name: "",
+    take: from.take,
+    crop: from.crop,
+    size: whole ? { ...from.size, width: null, height: null } : from.size,
+    target: null,
+  } as unknown as Output;
+  if (output.format === "gif") {
+    if (from.format !== "gif" && from.over !== null)
+      output = { ...output, alpha: { ...output.alpha, edges: "matte", matte: from.over } };
+  } else {
+    // What has no alpha is laid over the page.
+    const needed = viewOf(output).alpha(output) === "none" && hasAlpha(bench) ? page : null;
+    output = { ...output, over: over ?? needed };
+  }
+  const stem = bench.recipe.outputs[0]?.file_name.replace(/\.[^.]*$/, "") ?? "loop";
+  output = { ...output, file_name: freeFile(stem, viewOf(output).ending(output), outputs) };
+  return target ? aimed(output, target) : output;
+}
+
+/** The output set as a target wishes; what that leaves open stays. */
+export function aimed(output: Output, target: Target): Output {
+  const { preset } = target;
+  const size =
+    preset.width !== null || preset.height !== null
+      ? { ...output.size, width: preset.width, height: preset.height }
+      : output.size;
+  const aim = {
+    ...output,
+    target,
+    size: preset.fit ? { ...size, fit: preset.fit } : size,
+    take: preset.rate ? { ...output.take, rate: preset.rate } : output.take,
+  };
+  if (preset.over_page && aim.format === "gif" && aim.alpha.edges === "cutoff")
+    return { ...aim, alpha: { ...aim.alpha, edges: "matte" } };
+  return aim;
+}
+
+/** The formats that a target takes, as they are added. */
+export function blanksFor(target: Target): readonly Blank[] {
+  if (target.formats.length === 0) return BLANKS;
+  return BLANKS.filter((blank) => target.formats.includes(kindOf(blank)));
+}
+
+function kindOf(blank: Blank): Target["formats"][number] {
+  if (blank.format === "frames") return blank.settings.picture === "tga" ? "tga-frames" : "png-frames";
+  if (blank.format === "video")
+    return ({ h264: "mp4", vp9: "webm", prores: "mov" } as const)[blank.settings.codec as "h264"];
+  return blank.format;
+}
+
+/** A target without a limit, to begin with. */
+export const OPEN_TARGET: Target = {
+  name: "",
+  title: "",
+  about: "",
+  formats: [],
+  sizes: [],
+  figures: {},
+  alpha: "any",
+  repeat: null,
+  plain_name: false,
+  preset: { width: null, height: null, fit: null, rate: null, over_page: false },
+};
+
+export function addOutput(bench: Bench, output: Output): void {
+  bench.edit(`Output added: ${output.name}`, (recipe) => ({ ...recipe, outputs: [...recipe.outputs, output] }));
+}
+
+/** A copy of an output behind it. */
+export function duplicated(bench: Bench): Output {
+  const { output, recipe } = bench;
+  const name = freeName(output.name.replace(/ \d+$/, ""), recipe.outputs);
+  const ending = /\.[^.]*$/.exec(output.file_name)?.[0] ?? "";
+  const stem = output.file_name.replace(/(-\d+)?\.[^.]*$/, "");
+  return {
+    ...output,
+    id: freeId(name, recipe.outputs),
+    name,
+    file_name: freeFile(stem, ending, recipe.outputs),
+  };
+}
+
+export function duplicate(bench: Bench, copy: Output): void {
+  const after = bench.output.id;
+  bench.edit(`Output duplicated: ${copy.name}`, (recipe) => {
+    const at = recipe.outputs.findIndex((one) => one.id === after) + 1;
+    return { ...recipe, outputs: [...recipe.outputs.slice(0, at), copy, ...recipe.outputs.slice(at)] };
+  });
+}
+
+export function remove(bench: Bench, id: string): void {
+  const name = bench.recipe.outputs.find((one) => one.id === id)?.name ?? "";
+  bench.edit(`Output removed: ${name}`, (recipe) => ({
+    ...recipe,
+    outputs: recipe.outputs.filter((one) => one.id !== id),
+  }));
+}
+
+export function moveOutput(bench: Bench, id: string, by: number): void {
+  bench.edit("Outputs reordered", (recipe) => {
+    const from = recipe.outputs.findIndex((one) => one.id === id);
+    const to = from + by;
+    if (from < 0 || to < 0 || to >= recipe.outputs.length) return recipe;
+    const outputs = [...recipe.outputs];
+    const [moved] = outputs.splice(from, 1);
+    if (moved) outputs.splice(to, 0, moved);
+    return { ...recipe, outputs };
+  });
+}
+
+/** How an output stands, in a mark and a figure. */
+export interface Standing {
+  output: Output;
+  result: ResultInfo | undefined;
+  /** The figures are from before the last change. */
+  behind: boolean;
+  verdict: Verdict;
+  word: string;
+  check: CheckInfo | undefined;
+}
+
+const WORDS = { pass: "fine", warn: "look", fail: "stop" } as const;
+
+/** How every output stands. */
+export function standingOf(project: Project, output: Output, unsaved: boolean): Standing {
+  const result = project.results.find((one) => one.output_id === output.id);
+  const behind = unsaved || result?.revision_id !== project.revision.id;
+  const job = project.jobs.find((one) => one.output_id === output.id);
+  const check =
+    result && project.checks[output.id]?.result_id === result.id ? project.checks[output.id] : undefined;
+  const base = { output, result, behind, check };
+  if (behind && job?.state === "failed") return { ...base, verdict: "stop", word: "failed" };
+  if (behind && job?.state === "cancelled") return { ...base, verdict: "look", word: "out of date" };
+  if (behind) return { ...base, verdict: "busy", word: "encoding" };
+  if (!check) return { ...base, verdict: "fine", word: "ready" };
+  const wrong = check.rules.filter((rule) => rule.verdict === check.verdict);
+  const onlyBytes = check.target === "" && wrong.length === 1 && wrong[0]?.rule === "Bytes";
+  const word = {
+    pass: check.target === "" ? "ready" : "passes",
+    warn: `${wrong.length} to check`,
+    fail: onlyBytes ? "over budget" : `${wrong.length} ${wrong.length === 1 ? "rule fails" : "rules fail"}`,
+  }[check.verdict];
+  return { ...base, verdict: WORDS[check.verdict], word };
+}

@@ -1,0 +1,234 @@
+// The chosen output against what its target takes: what fails first, with what would help.
+
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, data, type CheckInfo, type Output, type Recipe, type Target } from "../../api/client";
+import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
+import { tellError } from "../../ui/notices";
+import { aimed, OPEN_TARGET } from "../outputs";
+import { useTargets } from "../Stubs";
+import type { PanelProps } from "./panel";
+
+type Rule = CheckInfo["rules"][number];
+const MARKS = { pass: "fine", warn: "look", fail: "stop" } as const;
+const WORDS = { pass: "passes", warn: "look", fail: "fails" } as const;
+
+export function Check({ bench, outputs }: PanelProps) {
+  const { output } = bench;
+  const targets = useTargets();
+  const mine = outputs.find((one) => one.output.id === output.id);
+  const check = mine?.check;
+  const { target } = output;
+  const wrong = check?.rules.filter((rule) => rule.verdict !== "pass") ?? [];
+  const right = check?.rules.filter((rule) => rule.verdict === "pass") ?? [];
+  const known = targets.data?.some((one) => one.target.name === target?.name);
+  const aim = (name: string) => {
+    const next = targets.data?.find((one) => one.target.name === name)?.target;
+    if (name === "") bench.editOutput("No target", (so) => ({ ...so, target: null }));
+    else if (next) bench.editOutput(`For ${next.title}`, (so) => aimed(so, next));
+  };
+  return (
+    <section aria-label="Rules check" className="flex flex-col gap-1.5 rounded-[10px] bg-well px-3 py-2.5">
+      <div className="flex items-center justify-between gap-2">
+        <label className="flex min-w-0 items-center gap-1.5 font-semibold">
+          For
+          <select
+            aria-label="Target"
+            value={target?.name ?? ""}
+            onChange={(event) => aim(event.target.value)}
+            className="h-[26px] min-w-0 rounded-[6px] border border-line bg-card px-1.5"
+          >
+            <option value="">{target && !target.name ? "limits of its own" : "no target"}</option>
+            {target?.name && !known && <option value={target.name}>{target.title}</option>}
+            {targets.data?.map((one) => (
+              <option key={one.target.name} value={one.target.name}>
+                {one.target.title}
+                {one.own ? " (own)" : ""}
+              </option>
+            ))}
+          </select>
+        </label>
+        {check && (
+          <Mark
+            verdict={mine.behind ? "busy" : MARKS[check.verdict]}
+            word={mine.behind ? "before the last change" : WORDS[check.verdict]}
+          />
+        )}
+      </div>
+      {target?.about && <p className="text-xs text-ink-2">{target.about}</p>}
+      {wrong.map((rule) => (
+        <Wrong key={rule.rule} rule={rule} bench={bench} output={output} />
+      ))}
+      {right.length > 0 && (
+        <p className="border-t border-line pt-1.5 text-ink-2" title={right.map(inWords).join("\n")}>
+          <Mark verdict="fine" word="" /> {right.map((rule) => rule.rule.toLowerCase()).join(", ")}{" "}
+          {right.length === 1 ? "passes" : "pass"}
+        </p>
+      )}
+      {!target && (
+        <p className="text-xs text-ink-2">Choose where it goes: its limits are checked on the real file.</p>
+      )}
+      <Limits bench={bench} target={target} />
+    </section>
+  );
+}
+
+const inWords = (rule: Rule) => `${rule.rule}: ${rule.measured}, allowed ${rule.allowed}`;
+
+function Wrong({ rule, bench, output }: { rule: Rule; bench: PanelProps["bench"]; output: Output }) {
+  const { remedy } = rule;
+  return (
+    <div
+      className="grid grid-cols-[1fr_auto] items-center gap-x-2 gap-y-1 border-t border-line pt-1.5"
+      title={rule.source}
+    >
+      <span className="min-w-0">
+        <Mark verdict={MARKS[rule.verdict]} word={rule.rule} />{" "}
+        <span className="figure text-xs">
+          {rule.measured} <span className="text-ink-2">/ {rule.allowed}</span>
+        </span>
+      </span>
+      {remedy && (
+        <Button
+          className="h-[26px]! px-2!"
+          onClick={() => bench.edit(remedy.text, (recipe) => remedied(recipe, output.id, remedy.settings))}
+        >
+          {remedy.text.charAt(0).toUpperCase() + remedy.text.slice(1)}
+        </Button>
+      )}
+      {rule.help && <span className="col-span-2 text-xs text-ink-2">{rule.help}</span>}
+    </div>
+  );
+}
+
+/** The recipe with a remedy's settings. */
+function remedied(
+  recipe: Recipe,
+  id: string,
+  settings: readonly { path: string[]; value?: unknown }[],
+): Recipe {
+  return settings.reduce((so, { path: [where, ...keys], value }) => {
+    if (where === "output")
+      return {
+        ...so,
+        outputs: so.outputs.map((one) => (one.id === id ? (withValue(one, keys, value) as Output) : one)),
+      };
+    if (where === "rhythm") return { ...so, rhythm: withValue(so.rhythm, keys, value) as Recipe["rhythm"] };
+    return so;
+  }, recipe);
+}
+
+function withValue(part: object, [key, ...rest]: readonly string[], value: unknown): object {
+  if (key === undefined) return part;
+  const inner = (part as Record<string, unknown>)[key];
+  const next = rest.length === 0 ? value : withValue(inner as object, rest, value);
+  return { ...part, [key]: next };
+}
+
+const FIGURES = [
+  ["width", "Widest", "px"],
+  ["height", "Highest", "px"],
+  ["frames", "Most frames", ""],
+  ["fps", "Fastest", "fps"],
+] as const;
+
+/** Limits set by hand, kept as a target of one's own, or brought from a file. */
+function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target | null }) {
+  const queries = useQueryClient();
+  const chooser = useRef<HTMLInputElement>(null);
+  const [title, setTitle] = useState("");
+  const limit = (figure: string, most: number | null) =>
+    bench.editOutput(most === null ? `No limit of ${figure}` : `Limit of ${figure}: ${most}`, (so) => {
+      const base = so.target ?? OPEN_TARGET;
+      const figures = { ...base.figures };
+      if (most !== null) figures[figure] = { warn: null, stop: { least: null, most }, source: "" };
+      const kept = Object.entries(figures).filter(([name]) => most !== null || name !== figure);
+      return { ...so, target: { ...base, name: "", title: "", about: "", figures: Object.fromEntries(kept) } };
+    });
+  const keep = async (document: string, file: string) => {
+    try {
+      await data(api.POST("/api/targets", { body: { document, file } }));
+      await queries.invalidateQueries({ queryKey: ["targets"] });
+    } catch (error) {
+      tellError(error);
+    }
+  };
+  const name = title
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "")
+    .slice(0, 40);
+  const save = async () => {
+    if (!name || !target) return;
+    const own = { ...target, name, title: title.trim() };
+    await keep(JSON.stringify(own), `${name}.json`);
+    bench.editOutput(`For ${own.title}`, (so) => ({ ...so, target: own }));
+    setTitle("");
+  };
+  const exported = target && `data:application/json,${encodeURIComponent(JSON.stringify(target, null, 2))}`;
+  return (
+    <details className="border-t border-line pt-1.5">
+      <summary className="cursor-pointer text-ink-2 hover:text-ink">Limits and targets of your own</summary>
+      <div className="flex flex-col gap-1.5 pt-1.5">
+        {FIGURES.map(([figure, label, unit]) => (
+          <Row key={figure} label={label}>
+            <NumberField
+              label={label}
+              value={target?.figures[figure]?.stop?.most ?? null}
+              min={1}
+              max={100_000}
+              placeholder="any"
+              className="w-[72px] text-right"
+              onCommit={(most) => limit(figure, most)}
+              onClear={() => limit(figure, null)}
+            />
+            <span className="text-ink-2">{unit}</span>
+          </Row>
+        ))}
+        {target && (
+          <Row label="Save as">
+            <TextField
+              label="Title of the target"
+              value={title}
+              placeholder="its title"
+              maxLength={80}
+              read={(text) => text.trim()}
+              className="min-w-0 grow font-sans!"
+              onCommit={setTitle}
+            />
+            <Button className="h-[26px]!" disabled={!name} onClick={() => void save()}>
+              Save
+            </Button>
+          </Row>
+        )}
+        <span className="flex gap-1.5">
+          <Button className="h-[26px]!" onClick={() => chooser.current?.click()}>
+            Import a target…
+          </Button>
+          {exported && target.name && (
+            <a
+              href={exported}
+              download={`${target.name}.json`}
+              className="inline-flex h-[26px] items-center rounded-[7px] border border-line bg-card px-3 font-medium hover:border-ink-3"
+            >
+              Export it
+            </a>
+          )}
+        </span>
+        <input
+          ref={chooser}
+          type="file"
+          accept="application/json,.json"
+          aria-label="Target file"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(event) => {
+            const [file] = event.target.files ?? [];
+            event.target.value = "";
+            if (file) void file.text().then((text) => keep(text, file.name));
+          }}
+        />
+      </div>
+    </details>
+  );
+}
