@@ -10,8 +10,8 @@ HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; "
-    "media-src 'self' blob:; font-src 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'none'; "
-    "frame-ancestors 'none'"
+    "media-src 'self' blob:; font-src 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; "
+    "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
 HEADERS = [
     (b"content-security-policy", POLICY.encode()),

@@ -25,7 +25,7 @@ from ..timing import held as held_as
 from ..timing.held import Held
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
-from .png_writer import PALETTE, RGB, RGBA, SIGNATURE, chunk, deflated, filtered, header, packed
+from .png_writer import PALETTE, RGB, RGBA, SIGNATURE, chunk, deflated, filtered, header
 
 MEDIA_TYPE = "image/apng"
 KEEP, CLEAR, BACK = 0, 1, 2
@@ -57,7 +57,7 @@ class ApngFormat:
         on_frame = tools.begin("encoding", len(frames))
         file = bytearray(SIGNATURE)
         width, height = frames.canvas
-        file += header(width, height, ink.depth, ink.colour_type)
+        file += header(width, height, 8, ink.colour_type)
         plays_at = len(file) + 8
         file += chunk(b"acTL", struct.pack(">II", len(frames), 0))
         file += ink.chunks
@@ -198,7 +198,6 @@ class _Ink:
     """How pixels are written: the colour type all frames share, and what stands for "nothing new here"."""
 
     colour_type: int
-    depth: int
     none: int | None
     """The word that is written as clear in a picture laid over another; ``None``: there is none to spare."""
     palette: list[int] | None = None
@@ -220,14 +219,14 @@ class _Ink:
         if found <= 256:
             return cls._of_palette(table)
         if not opaque:
-            return cls(RGBA, 8, 0)
+            return cls(RGBA, 0)
         # A colour that no frame has stands for "clear" (tRNS), so that three bytes a pixel do.
         free = np.flatnonzero(seen != 255)
         none = None
         if len(free):
             byte = int(free[0])
             none = byte * 8 + next(bit for bit in range(8) if not seen[byte] >> bit & 1)
-        return cls(RGB, 8, none)
+        return cls(RGB, none)
 
     @classmethod
     def _of_palette(cls, table: NDArray[np.uint64]) -> "_Ink":
@@ -244,8 +243,7 @@ class _Ink:
         places = {word: number for number, word in enumerate(words)}
         for used in np.flatnonzero(table):
             index[used] = places[int(table[used]) - 1]
-        depth = next(bits for bits in (1, 2, 4, 8) if len(words) <= 1 << bits)
-        return cls(PALETTE, depth, 0 if 0 in places else None, words, table, index)
+        return cls(PALETTE, 0 if 0 in places else None, words, table, index)
 
     @property
     def chunks(self) -> bytes:
@@ -264,7 +262,7 @@ class _Ink:
         if self.table is not None and self.index is not None:
             out = np.empty((height, width), np.uint8)
             _indices(np.ascontiguousarray(words), self.table, self.index, out)
-            return packed(out, self.depth), 1
+            return out, 1  # a byte each: FFmpeg does not place boxes of fewer bits right
         channels = np.ascontiguousarray(words).view(np.uint8).reshape(height, width, 4)
         step = 4 if self.colour_type == RGBA else 3
         return np.ascontiguousarray(channels[:, :, :step]).reshape(height, width * step), step
@@ -387,7 +385,8 @@ def _tries(
         left, top, right, bottom = pending.box
         canvases[CLEAR] = shown.copy()
         canvases[CLEAR][top:bottom, left:right] = 0
-    if index > 1:  # before the first there is nothing to go back to
+    # Before the first there is nothing to go back to; where a frame was laid over, Pillow does not go back.
+    if index > 1 and pending.blend == SOURCE:
         canvases[BACK] = before
     changes = {dispose: _Change(*_compared(canvas, wanted)) for dispose, canvas in canvases.items()}
     fewest = min(change.pixels for change in changes.values())

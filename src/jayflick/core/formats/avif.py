@@ -39,7 +39,7 @@ class AvifFormat:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
-        played = Played(laid, range(len(frames)), soft=soft, on_frame=on_frame)
+        played = Played(laid, soft=soft, bleed=True, on_frame=on_frame)
         out = BytesIO()
         played.save(
             out,

@@ -1,6 +1,6 @@
 """PNG image data: rows filtered and deflated, packed into chunks.
 
-Sources: PNG third edition, sections 5 (chunks), 7.2 (bit depths), 9 (filters) and 12.7 (choosing them);
+Sources: PNG third edition, sections 5 (chunks), 9 (filters) and 12.7 (choosing them);
 RFC 1950. Deflating is a library's (libdeflate, by imagecodecs).
 """
 
@@ -87,17 +87,3 @@ def filtered(rows: NDArray[np.uint8], step: int, *, adaptive: bool) -> NDArray[n
 def deflated(data: NDArray[np.uint8], level: int) -> bytes:
     """A zlib stream. ``level``: 1 to 12."""
     return bytes(deflate_encode(data.tobytes(), level=level))
-
-
-def packed(indices: NDArray[np.uint8], depth: int) -> NDArray[np.uint8]:
-    """Rows of indices, ``depth`` bits each (1, 2, 4 or 8), the first in the highest bits (section 7.2)."""
-    if depth == 8:
-        return indices
-    each = 8 // depth
-    height, width = indices.shape
-    padded = np.zeros((height, -(-width // each) * each), np.uint8)
-    padded[:, :width] = indices
-    out = np.zeros((height, padded.shape[1] // each), np.uint8)
-    for number in range(each):
-        out |= padded[:, number::each] << (8 - depth * (number + 1))
-    return out

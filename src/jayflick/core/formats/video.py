@@ -18,6 +18,7 @@ from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTr
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..framing.bleed import bled
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver
 from ..recipe import VideoOutput
@@ -46,6 +47,7 @@ class _Coder(NamedTuple):
     """With alpha; ``None``: it has none."""
     even: bool
     """Whether sides must be even."""
+    lossy: bool
     options: Callable[[int], dict[str, str]]
     """Its own settings for a quality of 0 to 100."""
 
@@ -60,11 +62,11 @@ def _vp9(quality: int) -> dict[str, str]:
 
 
 CODERS = {
-    "h264": _Coder("libx264", "yuv420p", None, True, _h264),
-    "vp9": _Coder("libvpx-vp9", "yuv420p", "yuva420p", False, _vp9),
-    "prores": _Coder("prores_ks", "yuv444p10le", "yuva444p10le", False, lambda _: {"profile": "4"}),
-    "png": _Coder("png", "rgb24", "rgba", False, lambda _: {}),
-    "qtrle": _Coder("qtrle", "rgb24", "argb", False, lambda _: {}),
+    "h264": _Coder("libx264", "yuv420p", None, True, True, _h264),
+    "vp9": _Coder("libvpx-vp9", "yuv420p", "yuva420p", False, True, _vp9),
+    "prores": _Coder("prores_ks", "yuv444p10le", "yuva444p10le", False, True, lambda _: {"profile": "4"}),
+    "png": _Coder("png", "rgb24", "rgba", False, False, lambda _: {}),
+    "qtrle": _Coder("qtrle", "rgb24", "argb", False, False, lambda _: {}),
 }
 _SHARED = ("h264", "vp9")
 """What quality is chosen for; the others keep all they are given."""
@@ -105,9 +107,13 @@ class VideoFormat:
         if coder.even:
             width, height = max(width // 2 * 2, 2), max(height // 2 * 2, 2)
 
+        def picture(step: int) -> NDArray[np.uint8]:
+            fitted = _fit(laid[step], width, height)
+            return bled(fitted) if soft and coder.lossy else fitted
+
         def made(quality: int) -> bytes:
             on_frame = tools.begin("encoding", total)
-            pictures = (_fit(laid[shown[number % len(shown)]], width, height) for number in range(total))
+            pictures = (picture(shown[number % len(shown)]) for number in range(total))
             return _written(pictures, (width, height), coder, soft, 1 / held.unit, output, quality, on_frame)
 
         data = made(output.quality)

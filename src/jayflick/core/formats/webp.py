@@ -54,7 +54,7 @@ class WebpFormat:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
-        played = Played(laid, range(len(frames)), soft=soft, on_frame=on_frame)
+        played = Played(laid, soft=soft, on_frame=on_frame)
         out = BytesIO()
         played.save(
             out,
