@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from urllib.parse import urlsplit
+from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 import pytest
@@ -76,9 +76,11 @@ class Desk:
         expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
 
     def newest_result(self) -> str:
-        project = self.page.url.rsplit("/", 1)[1]
-        answer = self.page.request.get(f"{self.base}/api/projects/{project}").json()
-        return str(answer["results"][0]["id"])
+        """The id of the newest result of the output on show."""
+        address = urlsplit(self.page.url)
+        answer = self.page.request.get(f"{self.base}/api/projects/{address.path.rsplit('/', 1)[1]}").json()
+        shown = parse_qs(address.query).get("output", [answer["recipe"]["outputs"][0]["id"]])[0]
+        return next(str(one["id"]) for one in answer["results"] if one["output_id"] == shown)
 
     def kilobytes(self) -> int:
         self.page.get_by_role("tab", name="Tuning").click()

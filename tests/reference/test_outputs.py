@@ -166,7 +166,7 @@ def test_clips_are_silent_constant_tagged_and_alike(made: Any, codec: str, least
             decoder.extradata = context.extradata
         shown = [
             frame.reformat(format="rgba", src_colorspace=1, dst_color_range=2).to_ndarray()
-            for packet in container.demux(stream)
+            for packet in container.demux(stream)  # type: ignore[union-attr]
             for frame in decoder.decode(packet if packet.size else None)
         ]
     assert len(shown) == rendered.info["count"] == 6

@@ -66,7 +66,6 @@ function Stub({
     <button
       type="button"
       aria-pressed={chosen}
-      aria-label={`${output.name}, ${word}`}
       title={`${output.name}: ${viewOf(output).title(output)}, ${word}`}
       onClick={() => choose(output.id)}
       className={`flex h-[19px] w-full items-center justify-between gap-2 rounded-[5px] border px-1.5 text-xs font-medium ${
@@ -79,6 +78,7 @@ function Stub({
         <span className={chosen ? "[&_*]:text-on-strong!" : ""}>
           <Mark verdict={verdict} word="" />
         </span>
+        <span className="sr-only">{word}</span>
       </span>
     </button>
   );

@@ -46,7 +46,7 @@ def read_target(data: bytes, file: str) -> Target:
     if len(data) > MOST_BYTES:
         raise InputError(f"is larger than {MOST_BYTES >> 10} KB", file=file, remedy="keep to limits and words")
     try:
-        document = json.loads(data)
+        document = json.loads(data.decode())
     except RecursionError as deep:
         raise InputError("its lists lie too deep", file=file, remedy="fix the document") from deep
     except json.JSONDecodeError as broken:

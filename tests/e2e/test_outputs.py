@@ -1,0 +1,166 @@
+"""One project, many files: added, tuned, checked against targets, handed off, and read back by others."""
+
+import base64
+import re
+import zipfile
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+from PIL import Image, ImageSequence
+from playwright.sync_api import Page, expect
+
+from jayflick.core.render import render
+from jayflick.core.sequence.files import look_at
+from jayflick.core.stages import Stages
+from tests.conftest import moving_square, save_frames
+from tests.core.test_formats import output, recipe
+from tests.e2e.conftest import STAGE, Desk
+
+
+def add(page: Page, name: str) -> None:
+    """Add an output from the menu and wait until it is made and on show."""
+    page.get_by_role("button", name="Add an output").click()
+    page.get_by_role("dialog", name="Add an output").get_by_text(name, exact=True).click()
+    stub = page.get_by_role("group", name="Output on show").get_by_role("button", pressed=True)
+    expect(stub).to_contain_text(name)
+    expect(stub).to_contain_text(re.compile("ready|passes"), timeout=60_000)
+
+
+def test_from_one_project_to_five_files_that_others_can_read(desk: Desk, tmp_path: Path) -> None:
+    page = desk.page
+    desk.open("Tern in flight")
+    for name in ("Square thumbnail", "WebP", "MP4", "TGA frames"):
+        add(page, name)
+        # The stage shows the real file, whichever it is.
+        expect(page.locator(STAGE)).to_have_attribute("data-result", desk.newest_result())
+        assert desk.pixels()[:, :, 3].any()
+    expect(page).to_have_url(re.compile("output=tga-frames"))
+    page.reload()  # the output on show is in the address
+    expect(page.get_by_role("tab", name="Tuning")).to_contain_text("TGA")
+
+    page.keyboard.press("h")
+    listed = page.get_by_role("list", name="Outputs to hand off")
+    expect(listed.get_by_role("listitem")).to_have_count(5)
+    listed.get_by_role("button", name=re.compile("Page loop")).click()
+    rules = page.get_by_role("region", name="Rules check")
+    rules.get_by_text("Limits and targets of your own").click()
+    rules.get_by_role("textbox", name="Widest").fill("200")
+    page.keyboard.press("Enter")
+    expect(rules).to_contain_text("256 px / at most 200 px")
+    expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("rule fails")
+    rules.get_by_role("button", name="Scale to 200 × 200").click()
+    expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("ready", timeout=60_000)
+    expect(rules).to_contain_text("bytes, width pass")
+
+    with page.expect_download() as started:
+        page.get_by_role("link", name="All in one zip").click()
+    assert started.value.suggested_filename == "tern-in-flight.zip"
+    expect(listed.get_by_text("handed off")).to_have_count(5)
+    archive = zipfile.ZipFile(started.value.path())
+    framed = list(look_at(demo_frames(tmp_path), tmp_path)[1].values())
+    files = {name: archive.read(name) for name in archive.namelist()}
+    singles = [name for name in files if "/" not in name]
+    assert singles == ["tern.gif", "tern-2.gif", "tern.webp", "tern.mp4"]
+    for name, size in (("tern.gif", (200, 200)), ("tern-2.gif", (150, 150)), ("tern.webp", (256, 256))):
+        with Image.open(BytesIO(files[name])) as picture:
+            assert (picture.size, getattr(picture, "n_frames", 1), picture.info["loop"]) == (size, 24, 0)
+            lasts = 0
+            for frame in ImageSequence.Iterator(picture):
+                frame.load()  # of a WebP only then known
+                lasts += frame.info["duration"]
+            assert lasts == 1000
+    with Image.open(BytesIO(files["tern.webp"])) as picture:
+        alpha = np.array(picture.convert("RGBA"))[:, :, 3]
+        np.testing.assert_array_equal(alpha, framed[0].read()[:, :, 3])
+    with av.open(BytesIO(files["tern.mp4"])) as container:
+        assert [stream.type for stream in container.streams] == ["video"]
+        assert len(list(container.decode(video=0))) == 24  # type: ignore[union-attr]
+    for number, source in enumerate(framed, 1):
+        shown = Image.open(BytesIO(files[f"tern/frame_{number:04}.tga"]))
+        np.testing.assert_array_equal(np.array(shown), source.read())
+
+    # A change is marked on what was handed off before it.
+    page.keyboard.press("r")
+    page.get_by_role("button", name="30 fps").click()
+    page.keyboard.press("h")
+    expect(listed.get_by_text("changed since")).to_have_count(5, timeout=60_000)
+    for _ in range(7):  # as it was, for other tests
+        page.keyboard.press("Control+z")
+    expect(page.get_by_role("region", name="Outputs")).to_contain_text("1 output", timeout=60_000)
+
+
+def demo_frames(folder: Path) -> list[Path]:
+    from jayflick.demo import DEMO
+
+    (terns,) = [project.files for project in DEMO if project.folder == "tern"]
+    paths = []
+    for name, make in terns:
+        paths.append(folder / name)
+        paths[-1].write_bytes(make())
+    return paths
+
+
+def test_outputs_are_copied_named_ordered_turned_to_by_key_and_taken_away(desk: Desk) -> None:
+    page = desk.page
+    desk.open("Pier bell")
+    outputs = page.get_by_role("region", name="Outputs")
+    outputs.get_by_role("button", name="1 output").click()
+    menu = page.get_by_role("dialog", name="All outputs")
+    menu.get_by_role("button", name="Duplicate").click()
+    name = menu.get_by_role("textbox", name="Output name")
+    expect(name).to_have_value("Page loop 2")
+    name.fill("Small copy")
+    page.keyboard.press("Enter")
+    menu.get_by_role("button", name="Move up").click()
+    expect(menu.get_by_role("listitem").first).to_contain_text("Small copy")
+    page.keyboard.press("Escape")
+    chosen = page.get_by_role("group", name="Output on show").get_by_role("button", pressed=True)
+    expect(chosen).to_contain_text("Small copy")
+    page.keyboard.press("PageDown")
+    expect(chosen).to_contain_text("Page loop")
+    page.keyboard.press("PageUp")
+    expect(chosen).to_contain_text("Small copy")
+    page.keyboard.press("t")
+    page.get_by_role("textbox", name="Colours, number").fill("8")  # of the copy alone
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("tab", name="Tuning")).to_contain_text("8 colours")
+    page.keyboard.press("Tab")  # out of the field: keys are the bench's again
+    page.keyboard.press("PageDown")
+    expect(page.get_by_role("tab", name="Tuning")).to_contain_text("96 colours")
+    page.keyboard.press("PageUp")
+    outputs.get_by_role("button", name="2 outputs").click()
+    menu.get_by_role("button", name="Remove this output").click()
+    expect(menu.get_by_role("listitem")).to_have_count(1)
+    expect(menu.get_by_role("button", name="Remove this output")).to_be_disabled()
+
+
+@pytest.mark.parametrize("form", ["gif", "apng", "webp", "avif"])
+def test_chromium_decodes_our_files_to_the_same_count_times_and_repeat(
+    desk: Desk, tmp_path: Path, form: str
+) -> None:
+    """By its ImageDecoder: frames, durations in µs, and further rounds after the first."""
+    frames = list(
+        look_at(save_frames(tmp_path / "in", moving_square(6, 47, 33, soft=True)), tmp_path)[1].values()
+    )
+    rhythm: dict[str, Any] = {"rate": "12.5", "repeat": 0 if form == "avif" else 3, "holds": {2: 705_600_000}}
+    made = render(recipe(output(form), **rhythm), frames, "it", Stages(tmp_path / "stages"))
+    page = desk.page
+    desk.goto()
+    found = page.evaluate(
+        """async ([text, type]) => {
+            const data = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+            const images = new ImageDecoder({ data, type, preferAnimation: true });
+            await Promise.all([images.completed, images.tracks.ready]);
+            const { frameCount, repetitionCount } = images.tracks.selectedTrack;
+            const times = [];
+            for (let frameIndex = 0; frameIndex < frameCount; frameIndex += 1)
+                times.push((await images.decode({ frameIndex })).image.duration);
+            return [frameCount, repetitionCount === Infinity ? -1 : repetitionCount, times];
+        }""",
+        [base64.b64encode(made.data).decode(), made.timed.files[0].media_type.replace("apng", "png")],
+    )
+    assert found == [6, -1 if form == "avif" else 2, [80_000, 1_000_000, *[80_000] * 4]]

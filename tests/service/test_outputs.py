@@ -1,0 +1,215 @@
+"""Many outputs of one project: made in turn, checked, handed off, and what is remembered of that."""
+
+import hashlib
+import json
+import zipfile
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests.conftest import moving_square
+from tests.prepared import copy_empty
+from tests.server import Server, until
+from tests.service.conftest import FEW, bench, edit, finished, heavy, project_of
+
+WEBP = {"id": "soft", "name": "WebP", "format": "webp", "file_name": "wave.webp", "quality": 70, "effort": 0}
+SET = {
+    "id": "set",
+    "name": "Set",
+    "format": "frames",
+    "file_name": "wave.zip",
+    "picture": "tga",
+    "names": "w_##",
+}
+CLIP = {"id": "clip", "name": "Clip", "format": "video", "codec": "vp9", "file_name": "wave.webm"}
+SAME = {"id": "still", "name": "Still", "format": "still", "file_name": "wave.webp", "picture": "webp"}
+
+
+def add(client: httpx.Client, project: str, *outputs: dict[str, Any], **more: Any) -> None:
+    edit(client, project, lambda recipe: recipe["outputs"].extend(outputs), **more).raise_for_status()
+
+
+def all_made(client: httpx.Client, project: str) -> dict[str, dict[str, Any]]:
+    """The results of all outputs, by id, once each is that of the revision that counts."""
+
+    def ready() -> dict[str, dict[str, Any]] | None:
+        shown = bench(client, project)
+        results = {one["output_id"]: one for one in shown["results"]}
+        current = all(one["revision_id"] == shown["revision"]["id"] for one in results.values())
+        return results if current and len(results) == len(shown["recipe"]["outputs"]) else None
+
+    found: dict[str, dict[str, Any]] = until(ready)
+    return found
+
+
+@pytest.fixture
+def project(client: httpx.Client) -> str:
+    made = project_of(client, moving_square(6, 48, 32, soft=True))
+    add(client, made, WEBP, SET, CLIP, SAME)
+    all_made(client, made)
+    return made
+
+
+def test_every_output_is_made_and_fetched_as_the_file_it_is(client: httpx.Client, project: str) -> None:
+    results = all_made(client, project)
+    kinds = {}
+    for name, result in results.items():
+        answer = client.get(f"/api/results/{result['id']}/file?key={result['key']}")
+        kinds[name] = answer.headers["content-type"]
+        assert "immutable" in answer.headers["cache-control"]
+        assert len(result["at"]) == len(result["delays"]) == (1 if name == "still" else 6)
+        last = client.get(f"/api/results/{result['id']}/frames/{result['info']['count'] - 1}")
+        assert Image.open(BytesIO(last.content)).size == (48, 32)
+        beyond = client.get(f"/api/results/{result['id']}/frames/{result['info']['count']}")
+        assert beyond.status_code == 404
+    assert kinds == {
+        "page": "image/gif",
+        "soft": "image/webp",
+        "set": "application/zip",
+        "clip": "video/webm",
+        "still": "image/webp",
+    }
+    listed = zipfile.ZipFile(BytesIO(client.get(f"/api/results/{results['set']['id']}/file").content))
+    assert listed.namelist() == [f"w_0{n}.tga" for n in range(1, 7)]
+
+
+def test_a_change_of_time_stores_nothing_and_codes_only_what_has_it_in_its_pictures(
+    client: httpx.Client, project: str
+) -> None:
+    before = all_made(client, project)
+    storage = client.get("/api/storage").json()["bytes"]
+
+    def slower(recipe: dict[str, Any]) -> None:
+        recipe["rhythm"].update(rate="12")
+
+    answer = edit(client, project, slower).json()
+    assert {job["output_id"] for job in answer["jobs"]} == {"clip"}
+    after = all_made(client, project)
+    same = {name for name in before if after[name]["pixels"] == before[name]["pixels"]}
+    assert same == {"page", "soft", "set", "still"}
+    assert after["soft"]["info"]["duration_ms"] == 500
+    clip = after["clip"]["info"]["bytes"]
+    assert client.get("/api/storage").json()["bytes"] - storage == clip
+
+
+def test_one_zip_has_all_files_under_their_names_and_is_remembered(client: httpx.Client, project: str) -> None:
+    answer = client.get(f"/api/projects/{project}/handoff")
+    assert answer.headers["content-disposition"] == 'attachment; filename="wave.zip"'
+    with zipfile.ZipFile(BytesIO(answer.content)) as archive:
+        names = archive.namelist()
+        assert [name for name in names if "/" not in name] == [
+            "wave.gif",
+            "wave.webp",
+            "wave.webm",
+            "wave-2.webp",
+        ]
+        assert [name for name in names if "/" in name] == [f"wave/w_0{n}.tga" for n in range(1, 7)]
+        picture = np.array(Image.open(BytesIO(archive.read("wave/w_03.tga"))))
+        np.testing.assert_array_equal(picture, moving_square(6, 48, 32, soft=True)[2])
+        gif = archive.read("wave.gif")
+    done = client.post(f"/api/projects/{project}/handoff", json={"outputs": ["page", "set"]}).json()
+    assert (done["folder"], [one["output_id"] for one in done["handoffs"]]) == (None, ["page", "set"])
+    left = done["handoffs"][0]
+    assert (left["sha256"], left["bytes"]) == (hashlib.sha256(gif).hexdigest(), len(gif))
+    result = all_made(client, project)["page"]
+    assert left["content"] == result["content"]
+    edit(client, project, lambda recipe: recipe["rhythm"].update(rate="10"))
+    assert all_made(client, project)["page"]["content"] != left["content"]
+    assert bench(client, project)["handoffs"][0]["sha256"] == left["sha256"]
+    for wrong, status in ((["nothing"], 404), (["page"] * 21, 422)):
+        assert client.post(f"/api/projects/{project}/handoff", json={"outputs": wrong}).status_code == status
+    folder = client.post(f"/api/projects/{project}/handoff", json={"to": "folder"})
+    assert (folder.status_code, "no hand-off folder" in folder.json()["message"]) == (404, True)
+
+
+def test_a_check_stands_with_each_result_and_its_remedy_passes(client: httpx.Client, project: str) -> None:
+    small = {"name": "tiny", "title": "Tiny", "figures": {"width": {"stop": {"most": 20}, "source": "ours"}}}
+    edit(client, project, lambda recipe: recipe["outputs"][1].update(target=small)).raise_for_status()
+    result = all_made(client, project)["soft"]
+    found = bench(client, project)["checks"]["soft"]
+    assert (found["result_id"], found["verdict"], found["title"]) == (result["id"], "fail", "Tiny")
+    (rule,) = found["rules"]
+    assert (rule["measured"], rule["allowed"]) == ("48 px", "at most 20 px")
+    card = next(one for one in client.get("/api/projects").json() if one["id"] == project)
+    assert card["checks"]["soft"]["verdict"] == "fail"
+
+    def apply(recipe: dict[str, Any]) -> None:
+        for setting in rule["remedy"]["settings"]:
+            recipe["outputs"][1][setting["path"][1]][setting["path"][2]] = setting["value"]
+
+    edit(client, project, apply).raise_for_status()
+    all_made(client, project)
+    assert bench(client, project)["checks"]["soft"]["verdict"] == "pass"
+    assert client.post(f"/api/projects/{project}/undo").json()["checks"]["soft"]["verdict"] == "fail"
+
+
+def test_targets_of_ones_own_are_kept_and_broken_ones_refused_by_line(client: httpx.Client) -> None:
+    shipped = len(client.get("/api/targets").json())
+    own = {"name": "pier-board", "title": "Pier board", "figures": {"bytes": {"stop": {"most": 9999}}}}
+    for title in ("Pier board", "Pier notice board"):  # of the same name: replaced
+        document = json.dumps({**own, "title": title})
+        listed = client.post("/api/targets", json={"document": document}).raise_for_status().json()
+        assert [one["target"]["title"] for one in listed if one["own"]] == [title]
+    broken = client.post("/api/targets", json={"document": '{"name": "x",\n"title": 7}', "file": "x.json"})
+    assert (broken.status_code, broken.json()["file"]) == (422, "x.json")
+    assert "line 2, title" in broken.json()["message"]
+    taken = client.post("/api/targets", json={"document": json.dumps({**own, "name": "post"})})
+    assert "ships with" in taken.json()["message"]
+    assert client.delete("/api/targets/pier-board").status_code == 204
+    assert len(client.get("/api/targets").json()) == shipped
+
+
+def test_the_output_that_is_looked_at_is_made_first(tmp_path: Path) -> None:
+    server = Server(copy_empty(tmp_path / "data"), FEW).start("--no-demo")
+    try:
+        with server.client() as client:
+            project = project_of(client, heavy(4, seed=77))
+            finished(client, project)
+            # The one that takes longest is on show; the service would rather begin with the others.
+            many = [{**SAME, "id": f"still-{n}", "frame": n + 1} for n in range(3)]
+            add(client, project, *many, {**WEBP, "lossless": True}, chosen="soft")
+            order = until(lambda: [one["output_id"] for one in bench(client, project)["results"]][1:])
+            assert order == ["soft"]
+            all_made(client, project)
+    finally:
+        server.stop()
+
+
+def test_a_folder_takes_all_or_nothing_and_is_never_left(tmp_path: Path) -> None:
+    folder = tmp_path / "out"
+    folder.mkdir()
+    server = Server(copy_empty(tmp_path / "data"), FEW)
+    server.start("--no-demo", "--handoff", str(folder))
+    try:
+        with server.client() as client:
+            assert client.get("/api/limits").json()["handoff_folder"] == "out"
+            project = project_of(client)
+            client.patch(f"/api/projects/{project}", json={"name": "../Wave: 1"})
+            odd = {**SET, "file_name": "...zip"}
+            add(client, project, odd, SAME)
+            all_made(client, project)
+            address = f"/api/projects/{project}/handoff"
+            done = client.post(address, json={"to": "folder"}).raise_for_status().json()
+            place = folder / done["folder"]
+            files = {str(file.relative_to(folder)) for file in folder.rglob("*") if file.is_file()}
+            assert (place.parent, len(files)) == (folder, 8)
+            assert {file.parent.name for file in place.rglob("*.tga")} == {"_."}
+            assert not list(tmp_path.glob("*.tga"))
+            again = client.post(address, json={"to": "folder"})
+            assert (again.status_code, "already there: wave.gif" in again.json()["message"]) == (409, True)
+            (place / "wave.gif").write_bytes(b"mine")
+            assert client.post(address, json={"to": "folder", "replace": True}).status_code == 200
+            assert (place / "wave.gif").read_bytes()[:6] == b"GIF89a"
+            outside = tmp_path / "elsewhere"
+            outside.mkdir()
+            (place / "wave.gif").unlink()
+            (place / "wave.gif").symlink_to(outside / "wave.gif")
+            refused = client.post(address, json={"to": "folder", "replace": True})
+            assert (refused.status_code, list(outside.iterdir())) == (422, [])
+    finally:
+        server.stop()
