@@ -1,9 +1,10 @@
 """All measurements, one after another."""
 
-from . import encode, gather, memory, retune, rhythm
+from . import apng, encode, gather, memory, retune, rhythm
 
 for title, part in (
     ("Whole encodes", encode),
+    ("Animated PNG", apng),
     ("Gathering", gather),
     ("The rhythm strip", rhythm),
     ("Retuning in the browser", retune),

@@ -40,5 +40,11 @@ def demo(folder: str) -> Clip:
     return [settle(read_picture(make(), name=name), Alpha()) for name, make in project.files]
 
 
+def soft(folder: str) -> Clip:
+    """All frames of a demo sequence with their soft alpha."""
+    project = next(project for project in DEMO if project.folder == folder)
+    return [read_picture(make(), name=name) for name, make in project.files]
+
+
 def clips() -> dict[str, Clip]:
     return {"film 580×326": film(), "lamp 960×540": demo("dusk_lamp"), "tern 256×256": demo("tern")}

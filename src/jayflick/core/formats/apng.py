@@ -6,11 +6,11 @@ Sources: PNG third edition, sections 11.3.6 (acTL, fcTL, fdAT), 11.2.2 (PLTE) an
 import struct
 import zlib
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,44 +52,13 @@ class ApngFormat:
         return None if frames.opaque else output.over, output.effort
 
     def encode(self, frames: PlayedFrames, output: ApngOutput, held: Held, key: str, tools: Tools) -> Coded:
-        pixels = _Pixels(frames, output.over)
-        ink = _Ink.of(pixels, tools)
-        on_frame = tools.begin("encoding", len(frames))
-        file = bytearray(SIGNATURE)
+        laid = LaidOver(frames, None if frames.opaque else output.over)
+        made = encode_apng(laid, output.effort, firsts=frames.firsts, begin=tools.begin)
         width, height = frames.canvas
-        file += header(width, height, 8, ink.colour_type)
-        plays_at = len(file) + 8
-        file += chunk(b"acTL", struct.pack(">II", len(frames), 0))
-        file += ink.chunks
-        delays_at: list[int] = []
-        costs: list[int] = []
-        sequence = 0
-        clear = False
-        for image in _images(pixels, ink, LEVELS[output.effort]):
-            start = len(file)
-            left, top, right, bottom = image.box
-            delays_at.append(start + 8)
-            control = (sequence, right - left, bottom - top, left, top, 0, 1, image.dispose, image.blend)
-            file += chunk(b"fcTL", struct.pack(">IIIIIHHBB", *control))
-            sequence += 1
-            if len(costs) == 0:
-                file += chunk(b"IDAT", image.data.result())
-            else:
-                file += chunk(b"fdAT", struct.pack(">I", sequence) + image.data.result())
-                sequence += 1
-            costs.append(len(file) - start)
-            clear = clear or image.clear
-            on_frame()
-        file += chunk(b"IEND", b"")
-        info = {
-            "width": width,
-            "height": height,
-            "colours": sum(word > 0 for word in ink.palette) if ink.palette is not None else None,
-            "transparent": clear,
-        }
-        time = {"plays": plays_at, "frames": delays_at}
-        kept = tools.keep(bytes(file), MEDIA_TYPE)
-        return Coded(key, (kept,), info, tuple(costs), tuple(range(len(costs))), time)
+        info = {"width": width, "height": height, "colours": made.colours, "transparent": made.transparent}
+        time = {"plays": made.plays_at, "frames": made.delays_at}
+        kept = tools.keep(made.data, MEDIA_TYPE)
+        return Coded(key, (kept,), info, made.costs, tuple(range(len(made.costs))), time)
 
     def timed(self, coded: Coded, held: Held, output: ApngOutput, store: Store) -> Timed:
         (file,) = coded.files
@@ -110,6 +79,77 @@ class ApngFormat:
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         return open_moving(files[0], "file.png").pictures
+
+
+class Encoded(NamedTuple):
+    """A whole file that plays once, each delay 0."""
+
+    data: bytes
+    costs: tuple[int, ...]
+    """The bytes of each frame."""
+    plays_at: int
+    """Where the body of the acTL chunk is."""
+    delays_at: tuple[int, ...]
+    """Where that of each fcTL chunk is."""
+    colours: int | None
+    """How many there are, if few enough for a palette."""
+    transparent: bool
+    """Whether any pixel is not opaque."""
+
+
+class Frames(Protocol):
+    """Frames fetched one at a time."""
+
+    def __len__(self) -> int: ...
+
+    def __getitem__(self, index: int, /) -> NDArray[np.uint8]:
+        """Frame ``index``, shape (height, width, 4), straight RGBA."""
+        ...
+
+
+def encode_apng(
+    frames: Frames,
+    effort: int,
+    *,
+    firsts: Sequence[int] | None = None,
+    begin: Callable[[str, int], Callable[[], None]] = lambda part, steps: lambda: None,
+) -> Encoded:
+    """The frames as an animated PNG without loss, as they are seen.
+
+    ``effort``: 1 to 9. ``firsts``: for each frame the index of the first that is equal to it. ``begin``: told
+    of each part of the work and its steps; what it returns is called once a step and may raise to stop.
+    """
+    pixels = _Pixels(frames)
+    ink = _Ink.of(pixels, firsts or range(len(frames)), begin("tuning", len(frames)))
+    on_frame = begin("encoding", len(frames))
+    file = bytearray(SIGNATURE)
+    height, width = pixels[0].shape
+    file += header(width, height, 8, ink.colour_type)
+    plays_at = len(file) + 8
+    file += chunk(b"acTL", struct.pack(">II", len(frames), 1))
+    file += ink.chunks
+    delays_at: list[int] = []
+    costs: list[int] = []
+    sequence = 0
+    clear = False
+    for image in _images(pixels, ink, LEVELS[effort]):
+        start = len(file)
+        left, top, right, bottom = image.box
+        delays_at.append(start + 8)
+        control = (sequence, right - left, bottom - top, left, top, 0, 1, image.dispose, image.blend)
+        file += chunk(b"fcTL", struct.pack(">IIIIIHHBB", *control))
+        sequence += 1
+        if len(costs) == 0:
+            file += chunk(b"IDAT", image.data.result())
+        else:
+            file += chunk(b"fdAT", struct.pack(">I", sequence) + image.data.result())
+            sequence += 1
+        costs.append(len(file) - start)
+        clear = clear or image.clear
+        on_frame()
+    file += chunk(b"IEND", b"")
+    colours = sum(word > 0 for word in ink.palette) if ink.palette is not None else None
+    return Encoded(bytes(file), tuple(costs), plays_at, tuple(delays_at), colours, clear)
 
 
 def _sign(data: bytearray, body: int, length: int) -> None:
@@ -135,24 +175,19 @@ def _words(frame: NDArray[np.uint8], out: Words) -> None:
 
 
 class _Pixels:
-    """Played frames as words, fetched one at a time."""
+    """Frames as words, fetched one at a time."""
 
-    def __init__(self, frames: PlayedFrames, over: str | None) -> None:
+    def __init__(self, frames: Frames) -> None:
         self._frames = frames
-        self._laid = LaidOver(frames, None if frames.opaque else over)
-        self.shape = frames.canvas[1], frames.canvas[0]
 
     def __len__(self) -> int:
         return len(self._frames)
 
     def __getitem__(self, index: int, /) -> Words:
-        out = np.empty(self.shape, np.uint32)
-        _words(self._laid[index], out)
+        frame = self._frames[index]
+        out = np.empty(frame.shape[:2], np.uint32)
+        _words(frame, out)
         return out
-
-    @property
-    def firsts(self) -> Sequence[int]:
-        return self._frames.firsts
 
 
 _MOST_TRIED = 1 << 10
@@ -205,12 +240,11 @@ class _Ink:
     index: NDArray[np.uint8] | None = None
 
     @classmethod
-    def of(cls, pixels: _Pixels, tools: Tools) -> "_Ink":
+    def of(cls, pixels: _Pixels, firsts: Sequence[int], on_frame: Callable[[], None]) -> "_Ink":
         table, found = np.zeros(_MOST_TRIED, np.uint64), 0
         seen = np.zeros(1 << 21, np.uint8)
-        on_frame = tools.begin("tuning", len(pixels))
         opaque = True
-        for index, first in enumerate(pixels.firsts):
+        for index, first in enumerate(firsts):
             if first == index:
                 words = pixels[index]
                 opaque = opaque and bool((words >> 24 == 255).all())
