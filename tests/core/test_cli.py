@@ -9,20 +9,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jayflick.cli import main
 from tests.conftest import lit_ball, moving_square, save_frames
-
-Outcome = tuple[int, str, str]
-
-
-@pytest.fixture
-def run(capsys: pytest.CaptureFixture[str]):  # type: ignore[no-untyped-def]
-    def call(*arguments: object) -> Outcome:
-        status = main([str(argument) for argument in arguments])
-        out, err = capsys.readouterr()
-        return status, out, err
-
-    return call
+from tests.core.conftest import Run
 
 
 @pytest.fixture
@@ -31,7 +19,7 @@ def folder(tmp_path: Path) -> Path:
     return tmp_path / "in"
 
 
-def test_frames_become_a_gif_with_a_report(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_frames_become_a_gif_with_a_report(run: Run, folder: Path, tmp_path: Path) -> None:
     out = tmp_path / "loop.gif"
     options = ["--fps", "24", "--size", "24x", "--colours", "16", "--dither", "none", "--repeat", "2"]
     status, printed, err = run("make", folder, "-o", out, *options, "--report", tmp_path / "r.json", "--json")
@@ -59,7 +47,7 @@ def test_frames_become_a_gif_with_a_report(run, folder: Path, tmp_path: Path) ->
         assert getattr(picture, "n_frames", 1) == 12
 
 
-def test_a_folder_takes_numbered_frames_as_shown_in_played_order(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_a_folder_takes_numbered_frames_in_played_order(run: Run, folder: Path, tmp_path: Path) -> None:
     options = ["--range", "2-5", "--there-and-back"]
     assert run("make", folder, "-o", f"{tmp_path}/out/", *options)[0] == 0
     files = sorted((tmp_path / "out").iterdir())
@@ -77,14 +65,14 @@ def test_a_folder_takes_numbered_frames_as_shown_in_played_order(run, folder: Pa
     ]
 
 
-def test_a_recipe_and_options_on_top_of_it(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_a_recipe_and_options_on_top_of_it(run: Run, folder: Path, tmp_path: Path) -> None:
     (tmp_path / "recipe.json").write_text('{"rhythm": {"rate": "10"}, "outputs": [{"tuning": {"colours": 8}}]}')
     arguments = ["make", folder, "-o", tmp_path / "a.gif", "--recipe", tmp_path / "recipe.json", "--json"]
     assert json.loads(run(*arguments)[1])["duration_ms"] == 1200
     assert json.loads(run(*arguments, "--delay", "4cs", "--force")[1])["duration_ms"] == 480
 
 
-def test_options_are_never_guessed_and_a_result_is_never_a_frame(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_options_are_not_guessed_and_a_result_is_never_a_frame(run: Run, folder: Path, tmp_path: Path) -> None:
     status, _, err = run("make", folder, "-o", tmp_path / "a.gif", "--gap", "hold")
     assert (status, "--gap" in err) == (2, True)
     loop = folder / "loop.gif"
@@ -96,14 +84,14 @@ def test_options_are_never_guessed_and_a_result_is_never_a_frame(run, folder: Pa
     assert run("make", loop, "-o", loop, "--force")[0] == 0  # named itself, it is reworked
 
 
-def test_gather_without_a_usable_frame_is_bad_input_in_both_forms(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_gather_without_a_usable_frame_is_bad_input_in_both_forms(run: Run, tmp_path: Path) -> None:
     (tmp_path / "notes.txt").write_text("hello")
     status, printed, err = run("gather", tmp_path, "--json")
     assert (status, json.loads(printed)["sequences"], err.count("\n")) == (2, [], 1)
     assert run("gather", tmp_path)[0] == 2
 
 
-def test_a_new_loop_is_dithered_only_where_that_serves_it(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_a_new_loop_is_dithered_only_where_that_serves_it(run: Run, tmp_path: Path) -> None:
     save_frames(tmp_path / "sky", moving_square(6, 192, 128))  # dither on a gradient costs twice the bytes
     save_frames(tmp_path / "ball", lit_ball(6))
     for folder, colours, dither in (("sky", 64, "none"), ("ball", 128, "diffusion")):
@@ -114,7 +102,7 @@ def test_a_new_loop_is_dithered_only_where_that_serves_it(run, tmp_path: Path) -
         assert report["bytes"] == named["bytes"]
 
 
-def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_gather_tells_what_is_there(run: Run, folder: Path, tmp_path: Path) -> None:
     (folder / "square_4.png").unlink()
     (folder / "square_6.png").write_bytes(b"")
     (folder / "notes.txt").write_text("hello")
@@ -147,8 +135,8 @@ def test_gather_tells_what_is_there(run, folder: Path, tmp_path: Path) -> None: 
         ([], "the following arguments are required"),
     ],
 )
-def test_bad_input_is_one_line_and_status_2(  # type: ignore[no-untyped-def]
-    run, folder: Path, tmp_path: Path, arguments: list[str], message: str
+def test_bad_input_is_one_line_and_status_2(
+    run: Run, folder: Path, tmp_path: Path, arguments: list[str], message: str
 ) -> None:
     (tmp_path / "there.gif").write_text("mine")
     places = {"IN": folder, "THERE": tmp_path / "there.gif"}
@@ -160,7 +148,9 @@ def test_bad_input_is_one_line_and_status_2(  # type: ignore[no-untyped-def]
     assert (tmp_path / "there.gif").read_text() == "mine"
 
 
-def test_broken_frames_several_sequences_and_strange_names_are_named(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_broken_frames_and_sequences_and_strange_names_are_named(
+    run: Run, folder: Path, tmp_path: Path
+) -> None:
     save_frames(folder, moving_square(2), "other_{}.png")
     status, _, err = run("make", folder, "-o", tmp_path / "x.gif")
     assert (status, err.count("\n")) == (2, 1)
@@ -190,7 +180,7 @@ def test_it_runs_as_a_program_and_stays_quiet_when_its_reader_leaves(folder: Pat
     assert "Traceback" not in piped.stderr
 
 
-def test_a_recipe_decides_what_becomes_of_frames_that_do_not_fit(run, folder: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_a_recipe_decides_on_frames_that_do_not_fit(run: Run, folder: Path, tmp_path: Path) -> None:
     save_frames(folder, moving_square(1, 60, 60), "square_{}.png", first=13)
     status, _, err = run("make", folder, "-o", tmp_path / "a.gif")
     assert (status, "square_13.png: is 60 × 60, the others are 48 × 32" in err) == (2, True)

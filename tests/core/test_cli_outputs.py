@@ -1,0 +1,187 @@
+"""The command line's other formats, targets, and many outputs at once."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests.conftest import moving_square, save_frames
+from tests.core.conftest import Run
+
+
+@pytest.fixture
+def soft(tmp_path: Path) -> Path:
+    save_frames(tmp_path / "in", moving_square(6, 48, 32, soft=True), "gull_{}.png")
+    return tmp_path / "in"
+
+
+@pytest.mark.parametrize(
+    ("name", "options", "form"),
+    [
+        ("a.apng", [], "apng"),
+        ("a.png", [], "apng"),
+        ("a.webp", ["--lossless"], "webp"),
+        ("a.avif", ["--quality", "40"], "avif"),
+        ("a.mp4", ["--plays", "2", "--quality", "30"], "video"),
+        ("a.webm", [], "video"),
+        ("a.mov", [], "video"),
+        ("a.mov", ["--codec", "qtrle"], "video"),
+        ("a.png", ["--still", "3"], "still"),
+        ("a.jpg", ["--still", "1", "--matte", "#336699"], "still"),
+    ],
+)
+def test_the_ending_says_what_is_made_and_info_reads_it(
+    run: Run,
+    soft: Path,
+    tmp_path: Path,
+    name: str,
+    options: list[str],
+    form: str,
+) -> None:
+    out = tmp_path / name
+    status, printed, err = run("make", soft, "-o", out, "--fps", "10", *options, "--json")
+    assert (status, err) == (0, "")
+    report, info = json.loads(printed), json.loads(run("info", out, "--json")[1])
+    assert (report["format"], info["format"]) == (form, form)
+    for key in ("bytes", "width", "height", "count"):
+        assert report[key] == info[key]
+    if form != "still":
+        assert info["duration_ms"] == report["duration_ms"] == (1200 if "--plays" in options else 600)
+    assert run("info", out)[0] == 0
+
+
+def test_a_set_for_the_next_program_and_a_still_keep_every_level_of_alpha(
+    run: Run,
+    soft: Path,
+    tmp_path: Path,
+) -> None:
+    options = ["--frames", "tga", "--names", "gull_####", "--first-number", "0"]
+    assert run("make", soft, "-o", f"{tmp_path}/set/", *options)[0] == 0
+    assert run("make", soft, "-o", tmp_path / "still.png", "--still", "5")[0] == 0
+    for file, number in ((tmp_path / "set" / "gull_0004.tga", 5), (tmp_path / "still.png", 5)):
+        with Image.open(file) as made, Image.open(soft / f"gull_{number}.png") as source:
+            np.testing.assert_array_equal(np.array(made), np.array(source))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["-o", "a.mp4", "--keep-alpha"], "MP4 has no alpha, and frame 1 is not opaque; lay it over"),
+        (["-o", "a.webm", "--codec", "h264"], "a.webm: .webm does not hold h264; use --codec vp9"),
+        (["-o", "a.gif", "--still", "1"], "a.gif: this is no still"),
+        (["-o", "a.png", "--still", "7"], "there is no frame 7"),
+        (["-o", "a.gif", "--frames", "tga"], "--frames needs a folder"),
+        (["-o", "a.gif", "--target", "nowhere"], "there is no target 'nowhere'; choose one of page-loop, post"),
+        (["-o", "set/", "--names", "gull"], "--names: String should match pattern"),
+        (["-o", "a.webp", "--quality", "101"], "--quality: Input should be less"),
+        (["-o", "a.gif", "--all"], "--all needs a folder"),
+        (["-o", "a.webp", "--matte", "#336699", "--keep-alpha"], "contradict each other"),
+    ],
+)
+def test_what_cannot_be_is_one_line_and_nothing_is_written(
+    run: Run,
+    soft: Path,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    arguments: list[str],
+    message: str,
+) -> None:
+    work = tmp_path / "work"
+    work.mkdir()
+    monkeypatch.chdir(work)
+    status, out, err = run("make", soft, *arguments)
+    assert (status, out, err.count("\n")) == (2, "", 1)
+    assert message in err
+    assert list(work.iterdir()) == []
+
+
+def test_a_target_sets_what_it_fixes_and_its_check_decides_the_status(
+    run: Run,
+    soft: Path,
+    tmp_path: Path,
+) -> None:
+    small = tmp_path / "small.gif"
+    status, printed, _ = run("make", soft, "-o", small, "--target", "square-thumbnail", "--json")
+    report = json.loads(printed)
+    assert (status, report["width"], report["height"], report["check"]["verdict"]) == (0, 150, 150, "pass")
+    status, printed, err = run("make", soft, "-o", f"{tmp_path}/set/", "--target", "square-thumbnail", "--json")
+    assert (status, json.loads(printed)["check"]["verdict"]) == (1, "fail")
+    assert len(list((tmp_path / "set").iterdir())) == 6  # written all the same
+    assert "Format PNG frames, allowed GIF" in err
+    assert run("check", small, "--target", "square-thumbnail")[0] == 0
+    own = tmp_path / "own.json"
+    own.write_text(
+        '{"name": "own", "title": "Own", "figures": {"frames": {"stop": {"most": 5}, "source": "ours"}}}'
+    )
+    status, printed, _ = run("check", tmp_path / "set", "--target", own, "--json")
+    document = json.loads(printed)
+    assert (status, document["target"], document["verdict"]) == (1, "own", "fail")
+    assert document["rules"] == [
+        {
+            "rule": "Frames",
+            "measured": "6",
+            "allowed": "at most 5",
+            "verdict": "fail",
+            "remedy": "use fewer frames, or thin them out",
+        }
+    ]
+    own.write_text('{"name": "own",\n "title": "Own", "sides": 7}')
+    assert "own.json: line 2, sides" in run("check", small, "--target", own)[2]
+    assert run("check", tmp_path / "nothing.gif", "--target", "post")[0] == 2
+    names = [target["name"] for target in json.loads(run("targets", "--json")[1])]
+    assert len(names) == 10
+    assert all(name in run("targets")[1] for name in names)
+
+
+def test_all_outputs_of_a_recipe_go_into_one_folder(run: Run, soft: Path, tmp_path: Path) -> None:
+    outputs: list[dict[str, Any]] = [
+        {"id": "page", "file_name": "gull.gif"},
+        {"id": "again", "file_name": "gull.gif", "size": {"width": 20}},
+        {"id": "soft", "format": "webp", "file_name": "gull.webp"},
+        {"id": "set", "format": "frames", "file_name": "gull.zip"},
+    ]
+    (tmp_path / "recipe.json").write_text(json.dumps({"outputs": outputs}))
+    arguments = [
+        "make",
+        soft,
+        "--recipe",
+        tmp_path / "recipe.json",
+        "--all",
+        "-o",
+        f"{tmp_path}/out/",
+        "--json",
+    ]
+    status, printed, err = run(*arguments)
+    assert (status, err) == (0, "")
+    assert [one["output"] for one in json.loads(printed)["outputs"]] == [
+        "gull.gif",
+        "gull-2.gif",
+        "gull.webp",
+        "gull/",
+    ]
+    files = sorted(str(file.relative_to(tmp_path / "out")) for file in (tmp_path / "out").rglob("*.*"))
+    assert files == ["gull-2.gif", "gull.gif", "gull.webp", *(f"gull/frame_000{n}.png" for n in range(1, 7))]
+    assert run(*arguments)[0] == 2  # never silently replaced
+
+
+def test_a_set_that_cannot_be_written_whole_leaves_nothing(
+    run: Run,
+    soft: Path,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    from jayflick.cli import make
+
+    whole = make.write_file
+
+    def full(path: Path, data: bytes) -> None:
+        if path.name == "0004.png":
+            raise OSError(28, "No space left on device")
+        whole(path, data)
+
+    monkeypatch.setattr(make, "write_file", full)
+    status, _, err = run("make", soft, "-o", f"{tmp_path}/out/")
+    assert (status, "No space left" in err, (tmp_path / "out").exists()) == (1, True, False)
