@@ -48,6 +48,21 @@ def test_contain_shows_all_and_cover_leaves_nothing_bare(
     assert place(Size(width=across, height=down, fit="stretch"), width, height).picture == (across, down)
 
 
+@given(st.integers(1, 900), st.integers(1, 900), st.integers(1, 900), st.integers(1, 900))
+def test_inside_is_in_proportion_never_larger_and_has_nothing_around_it(
+    width: int, height: int, across: int, down: int
+) -> None:
+    for size in (Size(width=across, height=down, fit="inside"), Size(width=across, fit="inside")):
+        made = place(size, width, height)
+        assert made.canvas == made.picture
+        assert made.canvas[0] <= min(across, width)
+        assert made.canvas[1] <= (min(size.height or height, height))
+        exact = made.canvas[0] * height / width, made.canvas[1] * width / height
+        assert (
+            abs(made.canvas[1] - exact[0]) <= 0.5 or abs(made.canvas[0] - exact[1]) <= 0.5 or 1 in made.canvas
+        )
+
+
 def test_hidden_colours_never_bleed_into_an_edge() -> None:
     picture = np.zeros((40, 40, 4), np.uint8)
     picture[:, :] = (0, 255, 0, 0)  # bright green that nobody is meant to see

@@ -7,8 +7,9 @@ export function kilobytes(bytes: number): string {
   return String(Math.max(1, Math.ceil(bytes / 1024)));
 }
 
+/** Bytes for people: in KB, large ones in MB. */
 export function size(bytes: number): string {
-  return `${kilobytes(bytes)} KB`;
+  return bytes < 10 * 2 ** 20 ? `${kilobytes(bytes)} KB` : `${(bytes / 2 ** 20).toFixed(1)} MB`;
 }
 
 export function seconds(ms: number): string {

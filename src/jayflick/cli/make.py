@@ -68,7 +68,7 @@ def add_to(commands: Any) -> None:
         "--between", choices=("hold", "blend"), help="with --play-fps: what is shown between two frames"
     )
     make.add_argument("--size", help="580x, x351 or 580x351")
-    make.add_argument("--fit", choices=("contain", "cover", "stretch"), help="how both sides are met")
+    make.add_argument("--fit", choices=("contain", "cover", "stretch", "inside"), help="how both sides are met")
     make.add_argument("--crop", help="X,Y,W,H in source pixels")
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")

@@ -7,7 +7,7 @@ import type { Verdict } from "../ui/controls";
 import type { Bench } from "./edits";
 import type { Format } from "./formats/format";
 import { viewOf } from "./formats/table";
-import { hasAlpha, pageColour } from "./framing";
+import { pageColour } from "./framing";
 
 export const MOST_OUTPUTS = 20;
 const PARAMETER = "output";
@@ -133,7 +133,7 @@ export function added(bench: Bench, blank: Blank, target: Target | null): Output
       output = { ...output, alpha: { ...output.alpha, edges: "matte", matte: from.over } };
   } else {
     // What has no alpha is laid over the page.
-    const needed = viewOf(output).alpha(output) === "none" && hasAlpha(bench) ? page : null;
+    const needed = viewOf(output).alpha(output) === "none" ? page : null;
     output = { ...output, over: over ?? needed };
   }
   const stem = bench.recipe.outputs[0]?.file_name.replace(/\.[^.]*$/, "") ?? "loop";

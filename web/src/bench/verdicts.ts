@@ -6,7 +6,7 @@ import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
 import { FLOOR } from "./delays";
 import { viewOf } from "./formats/table";
-import { mostBytes } from "./framing";
+import { mayBeSoft, mostBytes } from "./framing";
 import type { Standing as OutputStanding } from "./outputs";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
@@ -78,7 +78,6 @@ export function standings(
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
   ];
-  const transparent = project.frame_list.some((frame) => frame.transparent);
   const crop = output.crop ?? recipe.framing.crop;
   const [width, height] = crop ? [crop[2], crop[3]] : [project.width, project.height];
   const enlarged = info ? info.width > width || info.height > height : false;
@@ -116,7 +115,7 @@ export function standings(
       stale: behind,
       figure: info ? `${info.width} × ${info.height}` : "…",
       beside: enlarged || scaled ? `from ${width} × ${height}` : "",
-      below: !transparent ? "opaque" : underneath(output),
+      below: mayBeSoft({ project }, output) ? underneath(output) : "opaque",
       ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {

@@ -27,10 +27,20 @@ def _in_proportion(side: int, other: int, wanted: int) -> int:
     return max(1, (2 * other * wanted + side) // (2 * side))
 
 
+def _inside(size: Size, width: int, height: int) -> tuple[int, int]:
+    """The largest size in proportion that lies within the sides given, and is no larger than the picture."""
+    across, down = min(size.width or width, width), min(size.height or height, height)
+    if across * height <= down * width:
+        return across, min(_in_proportion(width, height, across), down)
+    return min(_in_proportion(height, width, down), across), down
+
+
 def place(size: Size, width: int, height: int) -> Placement:
     """Place a picture of ``width`` × ``height``; 688 × 416 at 580 wide is 351 high."""
     wanted_width, wanted_height = size.width, size.height
-    if wanted_width is None and wanted_height is None:
+    if size.fit == "inside":
+        wanted_width, wanted_height = _inside(size, width, height)
+    elif wanted_width is None and wanted_height is None:
         wanted_width, wanted_height = width, height
     elif wanted_height is None and wanted_width is not None:
         wanted_height = _in_proportion(width, height, wanted_width)
@@ -43,7 +53,7 @@ def place(size: Size, width: int, height: int) -> Placement:
         )
     canvas = (wanted_width, wanted_height)
     picture = canvas
-    if size.width is not None and size.height is not None and size.fit != "stretch":
+    if size.width is not None and size.height is not None and size.fit in ("contain", "cover"):
         across = (wanted_width, _in_proportion(width, height, wanted_width))
         along = (_in_proportion(height, width, wanted_height), wanted_height)
         wide = width * wanted_height > height * wanted_width

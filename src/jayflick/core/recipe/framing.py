@@ -31,9 +31,10 @@ class Size(Part):
 
     width: int | None = Field(None, ge=1, le=MAX_SIDE)
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
-    fit: Literal["contain", "cover", "stretch"] = Field(
+    fit: Literal["contain", "cover", "stretch", "inside"] = Field(
         "contain",
-        description="With both sides given: all of the picture, all of the canvas, or both, distorted",
+        description="With both sides given: all of the picture on the canvas, all of the canvas, or both, "
+        "distorted. inside: as large as lies within the sides, never enlarged, nothing around it",
     )
 
 

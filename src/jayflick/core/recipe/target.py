@@ -71,7 +71,7 @@ class Preset(Part):
 
     width: int | None = Field(None, ge=1, le=MAX_SIDE)
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
-    fit: Literal["contain", "cover", "stretch"] | None = None
+    fit: Literal["contain", "cover", "stretch", "inside"] | None = None
     rate: Rate | None = None
     over_page: bool = Field(False, description="Soft edges lie over the page colour")
 

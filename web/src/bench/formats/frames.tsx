@@ -97,7 +97,8 @@ function FramesPanel({ panel, output, tune }: TuneProps<"frames">) {
           className="w-[150px]"
           onCommit={(names) => tune({ names }, `Named ${names}`)}
         />
-        <span className="text-ink-2">from</span>
+      </Row>
+      <Row label="From">
         <NumberField
           label="First number"
           value={output.first_number}
@@ -105,11 +106,11 @@ function FramesPanel({ panel, output, tune }: TuneProps<"frames">) {
           max={999_999}
           onCommit={(first_number) => tune({ first_number }, `From number ${first_number}`)}
         />
+        <span className="figure truncate text-xs text-ink-2">
+          {first}
+          {ENDINGS[output.picture]} …
+        </span>
       </Row>
-      <p className="figure text-xs text-ink-2">
-        {first}
-        {ENDINGS[output.picture]} …
-      </p>
       <Row label="Held frames">
         <Segmented
           label="Held frames"

@@ -66,7 +66,7 @@ function VideoPanel({ panel, output, tune }: TuneProps<"video">) {
               onCommit={(most) => tune({ most_bytes: most * 1024 }, `At most ${most} KB`)}
               onClear={() => tune({ most_bytes: null }, "Any size")}
             />
-            <span className="text-ink-2">KB, by a lower quality</span>
+            <span className="text-ink-2">KB</span>
           </Row>
         </>
       )}
@@ -78,7 +78,9 @@ function VideoPanel({ panel, output, tune }: TuneProps<"video">) {
           max={1000}
           onCommit={(plays) => tune({ plays, length: null }, `Plays ${plays} times`)}
         />
-        <span className="text-ink-2">times, or to</span>
+        <span className="text-ink-2">times</span>
+      </Row>
+      <Row label="Or for">
         <TextField
           label="Length of the clip"
           value={output.length === null ? "" : `${seconds((output.length * 1000) / FLICKS)} s`}

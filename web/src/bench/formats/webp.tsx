@@ -1,7 +1,7 @@
 // Animated WebP: with loss or without.
 
 import { Row, Segmented, SliderRow } from "../../ui/controls";
-import { hasAlpha } from "../framing";
+import { mayBeSoft } from "../framing";
 import type { FormatView, TuneProps } from "./format";
 
 export const webp: FormatView<"webp"> = {
@@ -38,7 +38,7 @@ function WebpPanel({ panel, output, tune }: TuneProps<"webp">) {
         onChange={(quality, gesture) => tune({ quality }, `Quality to ${quality}`, gesture)}
         onRelease={bench.release}
       />
-      {hasAlpha(bench) && output.over === null && (
+      {mayBeSoft(bench, output) && output.over === null && (
         <SliderRow
           label="Alpha quality"
           value={output.alpha_quality}

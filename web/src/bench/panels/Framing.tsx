@@ -5,7 +5,7 @@ import { Button, Mark, NumberField, Row, Segmented, SliderRow, TextField } from 
 import type { Bench } from "../edits";
 import type { Of } from "../formats/format";
 import { viewOf } from "../formats/table";
-import { hasAlpha } from "../framing";
+import { mayBeSoft } from "../framing";
 import { Facts, Head, type PanelProps } from "./panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -13,13 +13,14 @@ const WIDTHS = [240, 320, 400, 480, 580, 640];
 export function FramingPanel({ bench, result }: PanelProps) {
   const { project, output } = bench;
   const { size } = output;
-  const width = size.width ?? (size.height ? null : project.width);
-  const height =
-    size.height ??
-    (size.width ? Math.max(1, Math.round((project.height * size.width) / project.width)) : project.height);
-  const resize = (next: Output["size"], label: string, gesture = "") =>
-    bench.editOutput(label, (so) => ({ ...so, size: next }), gesture);
-  const soft = hasAlpha(bench);
+  const [width, height] = sides(size, project.width, project.height);
+  // A side that is typed is what it becomes, even if that enlarges it.
+  const resize = (next: Output["size"], label: string) =>
+    bench.editOutput(label, (so) => ({
+      ...so,
+      size: next.fit === "inside" && size.fit === "inside" ? { ...next, fit: "contain" } : next,
+    }));
+  const soft = mayBeSoft(bench, output);
   return (
     <>
       <Head title="Framing">
@@ -37,7 +38,7 @@ export function FramingPanel({ bench, result }: PanelProps) {
         <span className="text-ink-2">×</span>
         <NumberField
           label="Height"
-          value={size.width && size.height ? size.height : height}
+          value={height}
           min={1}
           max={4096}
           className="w-[64px] text-right"
@@ -74,6 +75,7 @@ export function FramingPanel({ bench, result }: PanelProps) {
               { value: "contain", label: "contain", tip: "All of the picture, the rest left open" },
               { value: "cover", label: "cover", tip: "All of the canvas, the rest cut" },
               { value: "stretch", label: "stretch", tip: "Both, distorted" },
+              { value: "inside", label: "inside", tip: "Within both, never enlarged, nothing around it" },
             ]}
             onChange={(fit) => resize({ ...size, fit }, `Fit: ${fit}`)}
           />
@@ -222,4 +224,16 @@ function PageColour({
       />
     </Row>
   );
+}
+
+/** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */
+function sides(size: Output["size"], width: number, height: number): [number, number] {
+  const down = (across: number) => Math.max(1, Math.round((height * across) / width));
+  if (size.fit === "inside") {
+    const scale = Math.min(1, (size.width ?? width) / width, (size.height ?? height) / height);
+    return [Math.max(1, Math.round(width * scale)), Math.max(1, Math.round(height * scale))];
+  }
+  if (size.width !== null) return [size.width, size.height ?? down(size.width)];
+  if (size.height !== null) return [Math.max(1, Math.round((width * size.height) / height)), size.height];
+  return [width, height];
 }

@@ -202,7 +202,7 @@ function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
           <Download size={15} /> All in one zip
         </a>
       ) : (
-        <Button disabled className="h-[34px]! grow">
+        <Button disabled className="h-[34px]! grow" title="Each output must be encoded first">
           All in one zip
         </Button>
       )}
