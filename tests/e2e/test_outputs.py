@@ -50,7 +50,7 @@ def test_from_one_project_to_five_files_that_others_can_read(desk: Desk, tmp_pat
     rules.get_by_text("Limits and targets of your own").click()
     rules.get_by_role("textbox", name="Widest").fill("200")
     page.keyboard.press("Enter")
-    expect(rules).to_contain_text("256 px / at most 200 px")
+    expect(rules).to_contain_text("256 pxat most 200 px")
     expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("rule fails")
     rules.get_by_role("button", name="Scale to 200 × 200").click()
     expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("ready", timeout=60_000)

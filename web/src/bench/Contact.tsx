@@ -54,7 +54,7 @@ export function Contact({ bench }: { bench: Bench }) {
   }, [project, recipe]);
   const out = useMemo(() => new Set(recipe.gather.left_out), [recipe.gather.left_out]);
   const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
-  const { first, last } = rangeOf(recipe, bench.output.take.span, order.length);
+  const { first, last } = rangeOf(recipe, bench.output, order.length);
   const look = useMemo(
     (): Look => ({ project, chosen, focus, out, folded, marks, first, last }),
     [project, chosen, focus, out, folded, marks, first, last],

@@ -1,7 +1,7 @@
 // The part of the order that plays: its ends, and the runs of frames that have names.
 
 import { create } from "zustand";
-import type { Recipe } from "../api/client";
+import type { Output, Recipe } from "../api/client";
 import type { Rhythm } from "./delays";
 import type { Bench } from "./edits";
 import { withEnd } from "../format";
@@ -14,19 +14,32 @@ export const usePreview = create<{ dropped: readonly number[] | null }>(() => ({
 
 export const placesOf = (bench: Bench) => arranged(bench.recipe.rhythm, bench.project.frames).length;
 
-/** The ends of what the output takes. */
-export function rangeOf(
-  recipe: Recipe,
-  spanName: string | null,
-  places: number,
-): { first: number; last: number } {
-  const span = recipe.rhythm.spans.find((one) => one.name === spanName);
-  return span ?? { first: recipe.rhythm.first ?? 1, last: recipe.rhythm.last ?? places };
+/** Whether an output has a range of its own, instead of the one that all share. */
+export const ownRange = ({ take }: Output) => take.first !== null || take.last !== null;
+
+/** The ends of what an output takes. */
+export function rangeOf(recipe: Recipe, output: Output, places: number): { first: number; last: number } {
+  const span = recipe.rhythm.spans.find((one) => one.name === output.take.span);
+  const { first, last } = ownRange(output) ? output.take : recipe.rhythm;
+  return span ?? { first: first ?? 1, last: last ?? places };
 }
 
 export function withRange(rhythm: Rhythm, places: number, first: number, last: number): Rhythm {
   const [from, to] = [Math.max(1, Math.min(first, last)), Math.min(places, Math.max(first, last))];
   return { ...rhythm, first: from === 1 ? null : from, last: to === places ? null : to };
+}
+
+/** The recipe with another range for the output on show: its own, if it has one. */
+function ranged(bench: Bench, recipe: Recipe, first: number, last: number): Recipe {
+  const output = recipe.outputs.find((one) => one.id === bench.output.id);
+  if (!output || !ownRange(output))
+    return { ...recipe, rhythm: withRange(recipe.rhythm, placesOf(bench), first, last) };
+  return {
+    ...recipe,
+    outputs: recipe.outputs.map((one) =>
+      one === output ? ({ ...one, take: { ...one.take, first, last } }) : one,
+    ),
+  };
 }
 
 /** Move one end of the range; the other gives way where they would cross. */
@@ -35,18 +48,25 @@ export function setEnd(bench: Bench, end: "first" | "last", at: number, gesture 
   bench.edit(
     `Range ${end === "first" ? "from" : "to"} frame ${at}`,
     (recipe) => {
-      const { first, last } = withEnd(rangeOf(recipe, null, places), end, at);
-      return { ...recipe, rhythm: withRange(recipe.rhythm, places, first, last) };
+      const output = recipe.outputs.find((one) => one.id === bench.output.id) ?? bench.output;
+      const taken = { ...output, take: { ...output.take, span: null } } as Output;
+      const { first, last } = withEnd(rangeOf(recipe, taken, places), end, at);
+      return ranged(bench, recipe, first, last);
     },
     gesture,
   );
 }
 
 export function setRange(bench: Bench, first: number, last: number): void {
-  const places = placesOf(bench);
-  bench.edit(`Range ${first} to ${last}`, (recipe) => ({
-    ...recipe,
-    rhythm: withRange(recipe.rhythm, places, first, last),
+  bench.edit(`Range ${first} to ${last}`, (recipe) => ranged(bench, recipe, first, last));
+}
+
+/** Give the output on show a range of its own, as it plays now, or let it play the one that all share. */
+export function setOwnRange(bench: Bench, own: boolean): void {
+  const { first, last } = rangeOf(bench.recipe, bench.output, placesOf(bench));
+  bench.editOutput(own ? "A range of its own" : "The range of all outputs", (so) => ({
+    ...so,
+    take: { ...so.take, span: null, ...(own ? { first, last } : { first: null, last: null }) },
   }));
 }
 

@@ -131,7 +131,7 @@ describe("the docket", () => {
     expect(cells(small, recipe, result(1000), undefined, false).framing).toMatchObject({
       verdict: "look",
       word: "enlarged",
-      beside: "from 290 × 175",
+      below: "from 290 × 175, opaque",
     });
   });
 });

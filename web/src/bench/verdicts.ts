@@ -114,8 +114,10 @@ export function standings(
     framing: {
       stale: behind,
       figure: info ? `${info.width} × ${info.height}` : "…",
-      beside: enlarged || scaled ? `from ${width} × ${height}` : "",
-      below: mayBeSoft({ project }, output) ? underneath(output) : "opaque",
+      beside: "",
+      below:
+        (enlarged || scaled ? `from ${width} × ${height}, ` : "") +
+        (mayBeSoft({ project }, output) ? underneath(output) : "opaque"),
       ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {

@@ -84,9 +84,8 @@ function Wrong({ rule, bench, output }: { rule: Rule; bench: PanelProps["bench"]
     >
       <span className="min-w-0">
         <Mark verdict={MARKS[rule.verdict]} word={rule.rule} />{" "}
-        <span className="figure text-xs">
-          {rule.measured} <span className="text-ink-2">/ {rule.allowed}</span>
-        </span>
+        <span className="figure text-xs">{rule.measured}</span>
+        <span className="figure block text-xs text-ink-2">{rule.allowed}</span>
       </span>
       {remedy && (
         <Button

@@ -18,7 +18,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
   const order = useMemo(() => arranged(rhythm, project.frames), [rhythm, project.frames]);
   const count = order.length;
   const [drag, setDrag] = useState<{ end: "first" | "last"; at: number } | null>(null);
-  const taken = rangeOf(recipe, output.take.span, count);
+  const taken = rangeOf(recipe, output, count);
   const range = drag ? { ...taken, [drag.end]: drag.at } : taken;
   const preview = usePreview((state) => state.dropped);
   const dropped = preview ?? result.dropped;

@@ -15,7 +15,7 @@ import {
   reversed,
   arranged,
 } from "../../order";
-import { fileNumbers, placesOf, setEnd } from "../../range";
+import { fileNumbers, ownRange, placesOf, rangeOf, setEnd, setOwnRange, setRange } from "../../range";
 import { chosenPlaces, reorder, useSelection } from "../../selection";
 import type { PanelProps } from "../panel";
 
@@ -27,6 +27,7 @@ export function OrderPart({ bench }: PanelProps) {
   const set = (label: string, change: Partial<Rhythm>) =>
     bench.edit(label, (recipe) => ({ ...recipe, rhythm: { ...recipe.rhythm, ...change } }));
   const some = chosenPlaces();
+  const range = rangeOf(bench.recipe, bench.output, places);
   const none = chosen.size === 0;
   const move = (by: number) => {
     const { to } = moved(places, some, by);
@@ -41,7 +42,7 @@ export function OrderPart({ bench }: PanelProps) {
     <>
       <Row label="Range">
         {(["first", "last"] as const).map((end) => {
-          const at = rhythm[end] ?? (end === "first" ? 1 : places);
+          const at = range[end];
           const name = end === "first" ? "First frame" : "Last frame";
           const field = byNumber ? (
             <NumberField
@@ -69,12 +70,25 @@ export function OrderPart({ bench }: PanelProps) {
             </Fragment>
           );
         })}
-        {(rhythm.first !== null || rhythm.last !== null) && (
-          <Button className="h-[26px]!" onClick={() => set("All frames", { first: null, last: null })}>
+        {(range.first > 1 || range.last < places) && (
+          <Button className="h-[26px]!" onClick={() => setRange(bench, 1, places)}>
             All
           </Button>
         )}
       </Row>
+      {bench.recipe.outputs.length > 1 && (
+        <Row label="Range of">
+          <Segmented
+            label="Range of"
+            value={ownRange(bench.output) ? "this" : "all"}
+            choices={[
+              { value: "all", label: "all outputs" },
+              { value: "this", label: "this one", tip: "A range of its own" },
+            ]}
+            onChange={(whose) => setOwnRange(bench, whose === "this")}
+          />
+        </Row>
+      )}
       {numbers && (
         <Row label="Counted">
           <Segmented

@@ -52,11 +52,12 @@ export function PacePart({ bench, result }: PanelProps) {
   const holds = Object.keys(rhythm.holds).length;
   const wished = (result?.durations.reduce((sum, flicks) => sum + flicks, 0) ?? 0) / FLICKS;
   const delays = result?.delays.map((delay) => delay / 10) ?? [];
-  const real = (result?.info.duration_ms ?? 0) / 1000;
+  const real = (result?.delays.reduce((sum, delay) => sum + delay, 0) ?? 0) / 1000;
+  const gif = bench.output.format === "gif";
   const often = rhythm.repeat === 0 ? "ever" : rhythm.repeat === 1 ? "once" : "times";
   // Where a length is given, it is that of all cycles together.
   const cycle = plan && rhythm.length === null ? (plan.duration_ms / 1000 / rhythm.cycles) * FLICKS : null;
-  const tooFast = result !== undefined && result.durations.some((flicks) => flicks < FLOOR);
+  const tooFast = gif && result !== undefined && result.durations.some((flicks) => flicks < FLOOR);
   return (
     <>
       <Row label="Rate">
@@ -220,9 +221,9 @@ export function PacePart({ bench, result }: PanelProps) {
       <div className="border-t border-line pt-2.5">
         <Facts
           facts={[
-            ["Plays", result ? `${count(result.info.count, "frame")} in ${real.toFixed(2)} s` : "…"],
+            ["Plays", result ? `${count(delays.length, "frame")} in ${real.toFixed(2)} s` : "…"],
             ["Requested", result ? `${wished.toFixed(3)} s` : "…"],
-            ["Delays", result ? pattern(delays) : "…"],
+            ["Delays", result ? (gif ? pattern(delays) : milliseconds(result.delays)) : "…"],
             ["Other formats", plan ? <Kinds plan={plan} /> : "…"],
           ]}
         />
@@ -321,6 +322,13 @@ function Kinds({ plan }: { plan: PlanInfo }) {
         })}
     </span>
   );
+}
+
+/** The first delays in milliseconds. */
+function milliseconds(delays: readonly number[]): string {
+  const shown = delays.map((delay) => String(Number(delay.toFixed(2))));
+  if (new Set(shown).size === 1) return `${shown[0] ?? ""} ms each`;
+  return `${shown.slice(0, 5).join(" ")}${shown.length > 5 ? " …" : ""} ms`;
 }
 
 /** The first delays in hundredths, and how many follow. */
