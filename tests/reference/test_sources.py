@@ -26,8 +26,10 @@ from jayflick.core.errors import InputError
 from jayflick.core.formats.gif.encoder import encode_gif, share_palette
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.retime import retime
+from jayflick.core.formats.png_writer import SIGNATURE, chunk, header
 from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture
+from jayflick.core.pictures.moving import open_moving
 from jayflick.core.sequence.gather import Found, gather
 from jayflick.core.sequence.pieces import Glimpse, Piece, Refused, glimpse, pieces
 from jayflick.core.sequence.rhythm import own_rhythm
@@ -478,3 +480,31 @@ def test_nonsense_of_any_name_is_one_clear_refusal(name: str) -> None:
     assert isinstance(refused, Refused)
     assert isinstance(refused.error, InputError)
     assert refused.error.remedy
+
+
+def test_every_way_an_apng_clears_and_lays_frames_is_seen_as_ffmpeg_sees_it() -> None:
+    """All pairs of disposal and blending, boxes of many sizes, clear, soft and solid pixels."""
+    random = np.random.default_rng(6)
+    width, height = 19, 13
+    data = bytearray(SIGNATURE + header(width, height, 8, 6) + chunk(b"acTL", struct.pack(">II", 24, 0)))
+    sequence = 0
+    for number in range(24):
+        across, down = int(random.integers(1, 15)), int(random.integers(1, 9))
+        if number == 0:
+            across, down = width, height
+        left, top = (int(random.integers(0, room + 1)) for room in (width - across, height - down))
+        control = sequence, across, down, left, top, number + 1, 10, number % 3, number // 3 % 2
+        data += chunk(b"fcTL", struct.pack(">IIIIIHHBB", *control))
+        rows = random.choice(np.array([0, 0, 90, 255], np.uint8), (down, across * 4))
+        body = zlib.compress(np.pad(rows, ((0, 0), (1, 0))).tobytes())
+        data += chunk(b"fdAT", struct.pack(">I", sequence + 1) + body) if number else chunk(b"IDAT", body)
+        sequence += 2 if number else 1
+    data += chunk(b"IEND", b"")
+    moving = open_moving(bytes(data), "all.png")
+    assert moving.durations == tuple((number + 1) * SECOND // 10 for number in range(24))
+    with av.open(BytesIO(data), format="apng") as container:
+        shown = [frame.to_ndarray(format="rgba") for frame in container.decode(video=0)]  # type: ignore[union-attr]
+    for number, (ours, theirs) in enumerate(zip(moving.pictures, shown, strict=True)):
+        there = ours[:, :, 3] > 0
+        assert np.abs(ours[:, :, 3].astype(int) - theirs[:, :, 3]).max() <= 1, number
+        assert np.abs(ours[there].astype(int) - theirs[there]).max() <= 1, number

@@ -9,6 +9,7 @@ import numba
 import numpy as np
 from PIL import Image
 
+from .formats.apng import encode_apng
 from .formats.gif.encoder import encode_gif, share_palette
 from .formats.gif.reader import describe, read_gif
 from .framing.alpha import settle
@@ -48,6 +49,7 @@ def warm() -> None:
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)
         describe(read_gif(data), len(data))
+        encode_apng(frames, 1)
     read_picture(_RUN_CODED, name="two.tga")
     plain = BytesIO()
     Image.new("RGB", (2, 2)).save(plain, "PNG")

@@ -1,23 +1,19 @@
 """Files that hold many pictures: animated ones, clips and multi-page ones, taken apart into frames.
 
-Sources: GIF89a, section 23; PNG third edition, section 11.3.6 (APNG); WebP container specification, Animation.
+Sources: GIF89a, section 23; WebP container specification, Animation.
 """
 
-import struct
-import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass
-from fractions import Fraction
-from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from ..errors import InputError
 from ..formats.gif.reader import read_gif
-from ..timing.flicks import HUNDREDTH, MILLISECOND, SECOND
+from ..timing.flicks import HUNDREDTH, MILLISECOND
 from . import clip, gif, png, usual
+from .apng import open_apng
 
 MAX_PICTURES = 3000
 """The most pictures one file is taken apart into."""
@@ -62,28 +58,8 @@ def _checked(moving: Moving, name: str) -> Moving:
 
 def _apng(data: bytes, name: str) -> Moving:
     """An APNG; the still picture before the animation, when it is not part of it, is not played."""
-    plays = 0
-    delays: list[int] = []
-    first_is_still = True
-    for tag, body in png.chunks(data, name):
-        if tag == b"acTL" and len(body) == 8:
-            plays = struct.unpack_from(">I", body, 4)[0]
-        elif tag == b"fcTL" and len(body) == 26:
-            over, under = struct.unpack_from(">HH", body, 20)
-            delays.append(int(Fraction(over, under or 100) * SECOND))  # a denominator of 0 means 100
-        elif tag == b"IDAT" and not delays:
-            first_is_still = False  # no frame control before it: it is not part of the animation
-
-    def pictures() -> Iterator[NDArray[np.uint8]]:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with Image.open(BytesIO(data), formats=["PNG"]) as image:
-                begin = 0 if first_is_still else 1
-                for index in range(begin, begin + len(delays)):
-                    image.seek(index)
-                    yield np.array(image.convert("RGBA"))
-
-    return Moving(tuple(delays), plays, pictures())
+    read = open_apng(data, name)
+    return Moving(read.delays, read.repeat, read.pictures())
 
 
 def _pages(data: bytes, name: str) -> Moving:
