@@ -43,6 +43,7 @@ import {
 } from "./selection";
 import { zoomStrip } from "./strip/scale";
 import { Stage } from "./Stage";
+import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
 import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
@@ -116,7 +117,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       value={part}
       onValueChange={(next) => setPart(next as Part)}
       activationMode="automatic"
-      className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
+      className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-cols-[minmax(0,1fr)] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
     >
       <DropChoice bench={bench} />
       <Header bench={bench} />
@@ -154,7 +155,11 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
           ))}
         </section>
       </div>
-      <Strip bench={bench} shown={shown} />
+      {output.format === "still" ? (
+        <StillStrip bench={bench} output={output} />
+      ) : (
+        <Strip bench={bench} shown={shown} />
+      )}
     </Tabs.Root>
   );
 }

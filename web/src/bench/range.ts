@@ -37,7 +37,7 @@ function ranged(bench: Bench, recipe: Recipe, first: number, last: number): Reci
   return {
     ...recipe,
     outputs: recipe.outputs.map((one) =>
-      one === output ? ({ ...one, take: { ...one.take, first, last } }) : one,
+      one === output ? { ...one, take: { ...one.take, first, last } } : one,
     ),
   };
 }

@@ -101,9 +101,15 @@ export function standings(
     },
     rhythm: {
       stale: behind,
-      figure: info ? seconds(info.duration_ms) : "…",
-      beside: `s ${rate}${holds > 0 && holds < places - unused ? `, ${count(holds, "custom delay")}` : ""}`,
-      below: `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s requested` : ""}`,
+      figure: output.format === "still" ? `Frame ${output.frame}` : info ? seconds(info.duration_ms) : "…",
+      beside:
+        output.format === "still"
+          ? ""
+          : `s ${rate}${holds > 0 && holds < places - unused ? `, ${count(holds, "custom delay")}` : ""}`,
+      below:
+        output.format === "still"
+          ? "one picture"
+          : `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s requested` : ""}`,
       ...(stale ??
         (short > 0
           ? { verdict: "look", word: "too fast" }

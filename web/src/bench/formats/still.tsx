@@ -1,6 +1,6 @@
 // One frame as a picture.
 
-import { Button, NumberField, Row, Segmented, SliderRow } from "../../ui/controls";
+import { NumberField, Row, Segmented, SliderRow } from "../../ui/controls";
 import type { FormatView, Of, TuneProps } from "./format";
 
 const ENDINGS: Record<Of<"still">["picture"], string> = { png: ".png", jpeg: ".jpg", webp: ".webp" };
@@ -44,7 +44,7 @@ function StillPanel({ panel, output, tune }: TuneProps<"still">) {
           max={20_000}
           onCommit={(frame) => tune({ frame }, `Frame ${frame}`)}
         />
-        <span className="text-ink-2">of those that play</span>
+        <span className="text-ink-2">of those below</span>
       </Row>
       {output.picture !== "png" && (
         <SliderRow
@@ -56,21 +56,6 @@ function StillPanel({ panel, output, tune }: TuneProps<"still">) {
           onRelease={panel.bench.release}
         />
       )}
-      <Row label="">
-        <Button
-          className="h-[26px]!"
-          onClick={() => tune({ frame: output.frame + 1 }, `Frame ${output.frame + 1}`)}
-        >
-          Next frame
-        </Button>
-        <Button
-          className="h-[26px]!"
-          disabled={output.frame === 1}
-          onClick={() => tune({ frame: output.frame - 1 }, `Frame ${output.frame - 1}`)}
-        >
-          Previous frame
-        </Button>
-      </Row>
     </>
   );
 }

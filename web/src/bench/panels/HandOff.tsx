@@ -106,9 +106,9 @@ function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose
         <span className="flex items-center gap-1.5">
           <Mark verdict={verdict} word="" />
           <b className="truncate font-semibold">{output.name}</b>
-          {verdict !== "fine" && <span className="truncate text-xs font-semibold">{word}</span>}
         </span>
         <span className="block truncate text-xs text-ink-2">
+          {verdict !== "fine" && <span className="font-semibold">{word} · </span>}
           {viewOf(output).title(output)}
           {result ? ` ${result.info.width} × ${result.info.height}` : ""}
           {last && (
