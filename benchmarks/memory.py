@@ -47,7 +47,9 @@ def main() -> None:
         draw(folder)
         for kind, (name, *options) in KINDS.items():
             command = [sys.executable, "-m", "jayflick.cli", "make", str(folder), "-o", f"{scratch}/{name}"]
-            made = subprocess.run([*command, *options, "--json", "--force"], capture_output=True, text=True, check=True)
+            made = subprocess.run(
+                [*command, *options, "--json", "--force"], capture_output=True, text=True, check=True
+            )
             report = json.loads(made.stdout)
             print(
                 f"| {kind} | {report['width']} × {report['height']} | {report['bytes'] / 1024:.0f} "

@@ -58,7 +58,7 @@ def _h264(quality: int) -> dict[str, str]:
 
 def _vp9(quality: int) -> dict[str, str]:
     spent = {"crf": str(round(58 - quality * 0.5)), "b": "0", "g": str(KEY_FRAME), "auto-alt-ref": "0"}
-    return {**spent, "deadline": "good", "cpu-used": "3", "row-mt": "1", "threads": "2"}
+    return {**spent, "deadline": "good", "cpu-used": "3", "lag-in-frames": "8", "row-mt": "1", "threads": "2"}
 
 
 CODERS = {
