@@ -177,6 +177,7 @@ def test_a_clip_plays_so_often_or_to_a_length_and_meets_a_size(soft: list[FileFr
     assert made(length=705_600_000 * 10 // 24).notes[-2:][0].startswith("the length cuts the loop")
     small = made(most_bytes=1850)
     assert small.info["bytes"] <= 1850 < made().info["bytes"]
+    assert "even at the lowest quality" in made(most_bytes=1024).notes[-1]
     assert (small.info["width"], small.info["height"]) == (46, 32)
     assert any("trimmed" in note for note in small.notes)
 

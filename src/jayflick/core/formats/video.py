@@ -134,6 +134,8 @@ class VideoFormat:
         notes: tuple[str, ...] = ()
         if coded.time["trimmed"]:
             notes = ("a row or column of pixels was trimmed: the sides of an H.264 clip are even",)
+        if output.most_bytes is not None and output.codec in _SHARED and file.size > output.most_bytes:
+            notes += (f"is larger than {output.most_bytes} bytes even at the lowest quality: make it smaller",)
         return Timed((made,), coded.at, total * held.unit, total, 1, notes)
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:

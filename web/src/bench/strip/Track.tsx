@@ -281,7 +281,10 @@ const Cells = memo(function Cells({
       {cells.map((index) => {
         const left = xOf(scale, startOf(scale, index));
         const width = xOf(scale, scale.ends[index] ?? 0) - left;
-        const cost = kilobytes(result.costs[index] ?? 0);
+        const lasts = Number((delays[index] ?? 0).toFixed(2));
+        // Some formats do not tell what a frame weighs.
+        const cost = result.costs[index];
+        const weighs = cost === undefined ? "" : `, ${kilobytes(cost)} KB`;
         const held = String(result.places[index] ?? 0) in holds ? ", held" : "";
         const what = result.blends[String(index)]
           ? ", blended"
@@ -294,8 +297,8 @@ const Cells = memo(function Cells({
             id={`strip-${index}`}
             role="option"
             aria-selected={places.has(result.places[index] ?? 0)}
-            aria-label={`Frame ${index + 1}, ${delays[index] ?? 0} ms${held}${what}, ${cost} KB`}
-            title={`Frame ${index + 1} · ${files(index)} · ${delays[index] ?? 0} ms${held}${what} · ${cost} KB`}
+            aria-label={`Frame ${index + 1}, ${lasts} ms${held}${what}${weighs}`}
+            title={`Frame ${index + 1} · ${files(index)} · ${lasts} ms${held}${what}${weighs.replace(",", " ·")}`}
             className="absolute inset-y-0"
             style={{ left, width: Math.max(width, 0.5) }}
           >

@@ -117,11 +117,16 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
       {chosen.size > 0 ? (
         <>
           <span role="status" aria-label="Selection" className="whitespace-nowrap text-ink-2">
-            {chosen.size} selected, <span className="figure">{kilobytes(selected.bytes)} KB</span>
+            {chosen.size} selected
+            {cost !== undefined && (
+              <>
+                , <span className="figure">{kilobytes(selected.bytes)} KB</span>
+              </>
+            )}
           </span>
           <TextField
             label="Delay of the selected frames"
-            value={selected.delay === null ? "mixed" : `${selected.delay / 10} cs`}
+            value={selected.delay === null ? "mixed" : `${Number((selected.delay / 10).toFixed(2))} cs`}
             title={DELAYS_ARE}
             why={DELAYS_ARE}
             read={(text) => (text === "mixed" || parseDelay(text, rate) !== null ? text : null)}
