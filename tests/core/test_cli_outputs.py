@@ -185,3 +185,14 @@ def test_a_set_that_cannot_be_written_whole_leaves_nothing(
     monkeypatch.setattr(make, "write_file", full)
     status, _, err = run("make", soft, "-o", f"{tmp_path}/out/")
     assert (status, "No space left" in err, (tmp_path / "out").exists()) == (1, True, False)
+
+
+def test_frames_are_trimmed_to_what_they_use(run: Run, soft: Path, tmp_path: Path) -> None:
+    report = json.loads(run("make", soft, "-o", tmp_path / "a.png", "--trim", "--json")[1])
+    assert (report["width"], report["height"]) == (46, 12)
+    assert report["options"]["framing"] == {"crop": [1, 7, 46, 12], "drawn_on": [48, 32]}
+    report = json.loads(run("make", soft, "-o", tmp_path / "b.png", "--trim", "3", "--json")[1])
+    assert (report["width"], report["height"]) == (48, 18)
+    status, _, err = run("make", soft, "-o", tmp_path / "c.png", "--trim-bars")
+    assert (status, "there is nothing to trim" in err) == (0, False)  # what is clear all round is a bar as well
+    assert run("make", soft, "-o", tmp_path / "d.png", "--trim", "--crop", "0,0,9,9")[0] == 2

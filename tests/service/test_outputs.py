@@ -213,3 +213,32 @@ def test_a_folder_takes_all_or_nothing_and_is_never_left(tmp_path: Path) -> None
             assert (refused.status_code, list(outside.iterdir())) == (422, [])
     finally:
         server.stop()
+
+
+def test_what_the_frames_use_is_found_and_frames_left_out_do_not_count(client: httpx.Client) -> None:
+    soft = project_of(client, moving_square(6, 48, 32, soft=True))
+    address = f"/api/projects/{soft}/trim"
+    found = client.get(address, params={"by": "alpha", "tolerance": 0}).raise_for_status().json()
+    assert found == {"box": [1, 7, 46, 12], "width": 48, "height": 32}
+    wide = client.get(address, params={"by": "alpha", "tolerance": 0, "margin": 5}).json()
+    assert wide["box"] == [0, 2, 48, 22]
+    edit(client, soft, lambda recipe: recipe["gather"].update(left_out=[1, 2, 3, 4, 5])).raise_for_status()
+    assert client.get(address, params={"by": "alpha", "tolerance": 0}).json()["box"] == [33, 7, 14, 12]
+    assert client.get(address, params={"by": "change"}).json()["box"] is None  # one frame does not move
+    assert client.get(address, params={"by": "magic"}).status_code == 422
+    view = client.get(f"/api/pictures/{bench(client, soft)['frame_list'][0]['sha256']}/view")
+    assert Image.open(BytesIO(view.content)).size == (48, 32)
+    assert client.get(f"/api/pictures/{'0' * 64}/view").status_code == 404
+
+
+def test_an_output_may_have_a_crop_of_its_own(client: httpx.Client) -> None:
+    frames = moving_square(6, 48, 32)
+    project = project_of(client, frames)
+    own = {"crop": [10, 4, 20, 16], "drawn_on": [48, 32]}
+    add(client, project, {**SAME, "picture": "png", "file_name": "a.png", "framing": own, "frame": 2})
+    results = all_made(client, project)
+    assert (results["page"]["info"]["width"], results["still"]["info"]["width"]) == (48, 20)
+    file = client.get(f"/api/results/{results['still']['id']}/file").content
+    np.testing.assert_array_equal(np.array(Image.open(BytesIO(file)).convert("RGBA")), frames[1][4:20, 10:30])
+    source = client.get(f"/api/revisions/{results['still']['revision_id']}/outputs/still/source/2").content
+    assert Image.open(BytesIO(source)).size == (20, 16)

@@ -15,8 +15,9 @@ from typing import Any
 
 from ..core.atomic import atomic_write
 from ..core.errors import InputError, printable
+from ..core.framing.trim import GRAIN, By, used_box, with_margin
 from ..core.pictures.clip import Cut
-from ..core.recipe import FramesOutput, Recipe
+from ..core.recipe import FramesOutput, Framing, Recipe
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, list_files, look_at, project_in
 from ..core.sequence.first import with_dither_chosen
@@ -70,6 +71,11 @@ def add_to(commands: Any) -> None:
     make.add_argument("--size", help="580x, x351 or 580x351")
     make.add_argument("--fit", choices=("contain", "cover", "stretch", "inside"), help="how both sides are met")
     make.add_argument("--crop", help="X,Y,W,H in source pixels")
+    trims = make.add_mutually_exclusive_group()
+    trims.add_argument(
+        "--trim", nargs="?", type=int, const=0, metavar="MARGIN", help="crop to what any frame uses, or moves"
+    )
+    trims.add_argument("--trim-bars", action="store_true", help="crop bars of one colour away")
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--colours", type=int, help="2..256")
@@ -126,6 +132,9 @@ def _make(options: argparse.Namespace) -> int:
         if project is None and not options.recipe and options.dither is options.dither_amount is None:
             recipe = with_dither_chosen(recipe, frames, stages)
         notes += without_effect(options)
+        if options.trim is not None or options.trim_bars:
+            recipe, more = _trimmed(recipe, frames, options)
+            notes += more
         reports = []
         taken: set[Path] = set()
         for one in recipe.outputs:
@@ -142,6 +151,25 @@ def _make(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps(report, indent=2, ensure_ascii=False))
     return _say_verdicts(reports)
+
+
+def _trimmed(
+    recipe: Recipe, frames: Sequence[FileFrame], options: argparse.Namespace
+) -> tuple[Recipe, list[str]]:
+    """The recipe with a crop to what its frames use, and a note if there is nothing to take off."""
+    if options.crop is not None:
+        raise InputError("--crop and --trim contradict each other", remedy="use one of them")
+    used = [frame for position, frame in enumerate(frames, 1) if position not in recipe.gather.left_out]
+    by: By = "alpha" if any(frame.transparent for frame in used) else "change"
+    if options.trim_bars:
+        by = "bars"
+    box = used_box((frame.read() for frame in used), by, 0 if by == "alpha" else GRAIN)
+    if box is None:
+        return recipe, ["there is nothing to trim: the frames use all of their canvas"]
+    size = used[0].width, used[0].height
+    crop = with_margin(box, max(options.trim or 0, 0), *size)
+    framing = Framing(crop=crop, drawn_on=size)
+    return recipe.model_copy(update={"framing": framing}), []
 
 
 def _place(output: Path, file_name: str, frames: bool, options: argparse.Namespace, taken: set[Path]) -> Path:

@@ -206,7 +206,7 @@ def made_over(output: dict[str, Any], form: str) -> dict[str, Any]:
         return output
     endings = {"gif": ".gif", "apng": ".png", "webp": ".webp", "avif": ".avif", "video": ".mp4"}
     ending = {"frames": ".zip", "still": ".png"}.get(form) or endings[form]
-    common = {key: output[key] for key in ("id", "name", "take", "crop", "size", "target")}
+    common = {key: output[key] for key in ("id", "name", "take", "framing", "size", "target")}
     stem = Path(output["file_name"]).stem
     made = {**common, "format": form, "file_name": f"{stem}{ending}"}
     over = output.get("over")

@@ -111,16 +111,16 @@ def into_folder(chosen: Sequence[Made], folder: Path, name: str, *, replace: boo
     return place
 
 
-def remember(session: Session, project_id: str, chosen: Sequence[Made], place: str) -> None:
-    """Note that outputs left, with what they were. Of a set that is its zip."""
-    projects.find(session, project_id)
+def described(chosen: Sequence[Made], project_id: str, place: str) -> list[Handoff]:
+    """What leaves, to be remembered, with its bytes and hash: of a set those of its zip. Reads every file."""
+    rows = []
     for one, files in zip(chosen, leaving(chosen), strict=True):
         digest, size = hashlib.sha256(), 0
         parts = (file.read() for file in files) if len(files) == 1 else zipped(files)
         for part in parts:
             digest.update(part)
             size += len(part)
-        session.add(
+        rows.append(
             Handoff(
                 project_id=project_id,
                 output_id=one.output.id,
@@ -131,3 +131,4 @@ def remember(session: Session, project_id: str, chosen: Sequence[Made], place: s
                 sha256=digest.hexdigest(),
             )
         )
+    return rows

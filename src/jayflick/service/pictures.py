@@ -2,14 +2,16 @@
 
 from base64 import b64decode, b64encode
 from collections.abc import Iterable
+from io import BytesIO
 from typing import Any
 
+from PIL import Image
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ..core.pictures.fingerprint import Fingerprint
 from ..core.pictures.header import Header
-from ..core.pictures.kinds import read_picture
+from ..core.pictures.kinds import decoders, read_picture
 from ..core.sequence.gather import Found
 from ..core.sequence.pieces import Piece, thumbnail
 from ..core.stages import Stages, cache_key
@@ -31,6 +33,23 @@ def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:
         return thumbnail(read_picture(store.read(sha256), name=sha256))
 
     return stages.obtain("thumb", _thumb_key(sha256), make)
+
+
+VIEW = 1280, 800
+"""The most pixels across and down of a frame that is looked at as a whole."""
+
+
+def view_of(stages: Stages, store: Store, sha256: str) -> bytes:
+    """A picture in the store as a PNG, no larger than a screen."""
+
+    def make() -> bytes:
+        picture = Image.fromarray(read_picture(store.read(sha256), name=sha256))
+        picture.thumbnail(VIEW, Image.Resampling.BILINEAR)
+        out = BytesIO()
+        picture.save(out, "PNG", compress_level=1)
+        return out.getvalue()
+
+    return stages.obtain("view", cache_key("view", 1, decoders(), sha256), make)
 
 
 def _thumb_key(sha256: str) -> str:

@@ -316,6 +316,16 @@ class ClosingInfo(Document):
     jump: float = Field(description="How far from seamless, in usual steps")
 
 
+class TrimInfo(Document):
+    """What of the frames is used."""
+
+    box: tuple[int, int, int, int] | None = Field(
+        description="Left, top, width, height; none when that is all of them, or nothing"
+    )
+    width: int = Field(description="Of the frames")
+    height: int
+
+
 class SeamInfo(Document):
     """How the loop closes."""
 

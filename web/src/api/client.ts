@@ -27,6 +27,7 @@ export type Report = Schemas["Report"];
 export type ImportDone = Schemas["ImportDone"];
 export type Recipe = Schemas["Recipe-Output"];
 export type PlanInfo = Schemas["PlanInfo"];
+export type TrimInfo = Schemas["TrimInfo"];
 export type SeamInfo = Schemas["SeamInfo"];
 export type Output = Recipe["outputs"][number];
 export type Target = Schemas["Target-Output"];
@@ -94,6 +95,8 @@ export const printsUrl = (projectId: string, frameSet: number, page: number) =>
   `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
 export const clipFrameUrl = (importId: string, clip: string, number: number) =>
   `/api/imports/${importId}/clips/${clip}/frames/${number}`;
+/** A source frame as a whole, no larger than a screen. */
+export const viewUrl = (picture: string) => `/api/pictures/${picture}/view`;
 export const thumbUrl = (picture: string) => `/api/pictures/${picture}/thumb`;
 /** A step's source. */
 export const sourceUrl = (result: ResultInfo, shot: string) =>

@@ -14,6 +14,8 @@ import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
+import { useCrop } from "./crop";
+import { CropStage } from "./CropStage";
 import { Docket } from "./Docket";
 import { DropChoice } from "./DropChoice";
 import { takeUnsent, underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
@@ -74,6 +76,7 @@ export function Bench() {
 function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) => void }) {
   const { project, recipe, output } = bench;
   const contact = useContact((state) => state.open);
+  const cropping = useCrop((state) => state.open);
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result, viewOf(output).player(output));
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
@@ -128,6 +131,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
         {part === "gather" && contact ? (
           <Contact bench={bench} />
+        ) : part === "framing" && cropping ? (
+          <CropStage bench={bench} shown={shown} />
         ) : (
           <Stage
             bench={bench}
@@ -334,6 +339,10 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         n: event.shiftKey ? nextReach : toggleNeighbours,
         b: nextBackdrop,
         z: nextZoom,
+        x: () => {
+          setPart("framing");
+          useCrop.setState(({ open }) => ({ open: !open }));
+        },
         c: () => {
           setPart("gather");
           useContact.setState(({ open }) => ({ open: !open }));

@@ -124,7 +124,7 @@ export function added(bench: Bench, blank: Blank, target: Target | null): Output
     name,
     file_name: "",
     take: from.take,
-    crop: from.crop,
+    framing: from.framing,
     size: whole ? { ...from.size, width: null, height: null } : from.size,
     target: null,
   } as unknown as Output;

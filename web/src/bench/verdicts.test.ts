@@ -11,7 +11,7 @@ const output: Recipe["outputs"][number] = {
   file_name: "loop.gif",
   format: "gif",
   take: { span: null, first: null, last: null, rate: null, between: "hold" },
-  crop: null,
+  framing: null,
   size: { width: null, height: null, fit: "contain" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
@@ -25,7 +25,7 @@ const recipe: Recipe = {
   version: 1,
   gather: { left_out: [], folded: [], gaps: "skip", sizes: "same", size: null, over: null },
   rhythm: rhythm(),
-  framing: { crop: null },
+  framing: { crop: null, drawn_on: null },
   outputs: [output],
 };
 

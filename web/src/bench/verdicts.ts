@@ -6,6 +6,7 @@ import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
 import { FLOOR } from "./delays";
 import { viewOf } from "./formats/table";
+import { cropOf } from "./crop";
 import { mayBeSoft, mostBytes } from "./framing";
 import type { Standing as OutputStanding } from "./outputs";
 
@@ -78,8 +79,8 @@ export function standings(
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
   ];
-  const crop = output.crop ?? recipe.framing.crop;
-  const [width, height] = crop ? [crop[2], crop[3]] : [project.width, project.height];
+  const crop = cropOf(recipe, output, project);
+  const { width, height } = crop ?? project;
   const enlarged = info ? info.width > width || info.height > height : false;
   const scaled = info ? info.width < width || info.height < height : false;
   const most = mostBytes(output);

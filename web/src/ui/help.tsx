@@ -27,6 +27,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["4", "difference"],
       ["5", "last frame beside the first"],
       ["N, Shift N", "onion skin; one, two or three each side"],
+      ["X", "the crop box, or the result"],
       ["B", "next backdrop"],
       ["Z", "next zoom"],
     ],

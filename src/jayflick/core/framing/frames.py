@@ -178,7 +178,7 @@ class Framed:
             own = frame.width, frame.height
             scaled = self._usual if self._usual not in (None, own) else None
             over = self._over if frame.transparent else None
-            crop = self._framing.crop or (0, 0, *(self._usual or own))
+            crop = self._framing.crop_of(*(self._usual or own)) or (0, 0, *(self._usual or own))
             self._ways[kind] = cache_key(
                 "framing", FRAMING_VERSION, decoders(), over, scaled, crop, astuple(self._placed(*own))
             )

@@ -11,9 +11,10 @@ from .size import Placement, place
 
 def placement(framing: Framing, size: Size, width: int, height: int) -> Placement:
     """Where a source of ``width`` × ``height`` ends up; ``InputError`` when the crop is not inside it."""
-    if framing.crop is None:
+    crop = framing.crop_of(width, height)
+    if crop is None:
         return place(size, width, height)
-    left, top, across, down = framing.crop
+    left, top, across, down = crop
     if left + across > width or top + down > height:
         raise InputError(
             f"the crop {left},{top},{across},{down} reaches outside the {width} × {height} frames",
@@ -30,8 +31,9 @@ def frame_picture(picture: NDArray[np.uint8], framing: Framing, size: Size) -> N
     """
     height, width = picture.shape[:2]
     where = placement(framing, size, width, height)
-    if framing.crop is not None:
-        left, top, across, down = framing.crop
+    crop = framing.crop_of(width, height)
+    if crop is not None:
+        left, top, across, down = crop
         picture = picture[top : top + down, left : left + across]
     if where.picture != (picture.shape[1], picture.shape[0]):
         opaque = bool((picture[:, :, 3] == 255).all())

@@ -86,5 +86,5 @@ class Recipe(Part):
         raise KeyError(output_id)
 
     def framing_of(self, output: BaseOutput) -> Framing:
-        """What part of the picture an output shows: its own crop, or the one all share."""
-        return self.framing if output.crop is None else Framing(crop=output.crop)
+        """What part of the picture an output shows: one of its own, or the one all share."""
+        return self.framing if output.framing is None else output.framing

@@ -1,10 +1,11 @@
 """What part of the picture is used, how large it becomes, and what lies under it."""
 
+from fractions import Fraction
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from .part import MAX_SIDE, Colour, Part
+from .part import MAX_SIDE, Colour, Part, Side
 
 
 def _has_area(crop: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
@@ -24,6 +25,22 @@ class Framing(Part):
     """What part of the picture is used, before outputs scale it."""
 
     crop: Crop | None = None
+    drawn_on: tuple[Side, Side] | None = Field(
+        None,
+        description="Width and height of the frames that the crop was drawn on; on frames of another size "
+        "it is the same part of the picture",
+    )
+
+    def crop_of(self, width: int, height: int) -> tuple[int, int, int, int] | None:
+        """The crop on frames of this size."""
+        if self.crop is None or self.drawn_on is None or self.drawn_on == (width, height):
+            return self.crop
+        across, down = Fraction(width, self.drawn_on[0]), Fraction(height, self.drawn_on[1])
+        left, top = self.crop[0], self.crop[1]
+        ends = [round(left * across), round((left + self.crop[2]) * across)]
+        rows = [round(top * down), round((top + self.crop[3]) * down)]
+        left, top = min(ends[0], width - 1), min(rows[0], height - 1)
+        return left, top, max(1, min(ends[1], width) - left), max(1, min(rows[1], height) - top)
 
 
 class Size(Part):

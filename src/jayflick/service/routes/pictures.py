@@ -18,7 +18,7 @@ from ...core.zipped import zipped
 from ..errors import NotFound
 from ..models import Revision
 from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, lasting
-from ..pictures import thumb_of
+from ..pictures import thumb_of, view_of
 from ..results import made
 
 router = APIRouter(tags=["pictures"])
@@ -38,6 +38,16 @@ def get_thumb(sha256: Sha256, service: Parts) -> Response:
     except FileNotFoundError:
         raise NotFound("there is no such picture") from None
     return lasting(data, "image/webp")
+
+
+@router.get("/pictures/{sha256}/view", responses=PNG, response_class=Response)
+def get_view(sha256: Sha256, service: Parts) -> Response:
+    """A source frame as a whole, no larger than 1280 × 800."""
+    try:
+        data = view_of(service.stages, service.store, sha256)
+    except FileNotFoundError:
+        raise NotFound("there is no such picture") from None
+    return lasting(data, "image/png")
 
 
 @router.get(

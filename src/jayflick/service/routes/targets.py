@@ -81,10 +81,13 @@ def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> 
     if request.to == "folder" and folder is not None:
         place = handoffs.into_folder(chosen, folder, name, replace=request.replace).name
 
-    def note(session: Session) -> None:
-        handoffs.remember(session, project_id, chosen, request.to)
+    rows = handoffs.described(chosen, project_id, request.to)
 
-    service.transact(note)
+    def remember(session: Session) -> None:
+        projects.find(session, project_id)
+        session.add_all(rows)
+
+    service.transact(remember)
     service.hub.tell("project", project_id=project_id)
     with service.sessions() as session:
         return HandoffDone(folder=place, handoffs=handed_off(session, project_id))

@@ -2,10 +2,12 @@
 
 import type { Output } from "../../api/client";
 import { Button, Mark, NumberField, Row, Segmented, SliderRow, TextField } from "../../ui/controls";
+import { cropOf } from "../crop";
 import type { Bench } from "../edits";
 import type { Of } from "../formats/format";
 import { viewOf } from "../formats/table";
 import { mayBeSoft } from "../framing";
+import { CropPart } from "./CropPart";
 import { Facts, Head, type PanelProps } from "./panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -13,7 +15,8 @@ const WIDTHS = [240, 320, 400, 480, 580, 640];
 export function FramingPanel({ bench, result }: PanelProps) {
   const { project, output } = bench;
   const { size } = output;
-  const [width, height] = sides(size, project.width, project.height);
+  const part = cropOf(bench.recipe, output, project) ?? project;
+  const [width, height] = sides(size, part.width, part.height);
   // A side that is typed is what it becomes, even if that enlarges it.
   const resize = (next: Output["size"], label: string) =>
     bench.editOutput(label, (so) => ({
@@ -26,6 +29,7 @@ export function FramingPanel({ bench, result }: PanelProps) {
       <Head title="Framing">
         from {project.width} × {project.height}
       </Head>
+      <CropPart bench={bench} />
       <Row label="Size">
         <NumberField
           label="Width"
