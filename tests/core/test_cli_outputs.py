@@ -196,3 +196,19 @@ def test_frames_are_trimmed_to_what_they_use(run: Run, soft: Path, tmp_path: Pat
     status, _, err = run("make", soft, "-o", tmp_path / "c.png", "--trim-bars")
     assert (status, "there is nothing to trim" in err) == (0, False)  # what is clear all round is a bar as well
     assert run("make", soft, "-o", tmp_path / "d.png", "--trim", "--crop", "0,0,9,9")[0] == 2
+
+
+def test_a_canvas_takes_the_picture_where_it_is_placed(run: Run, soft: Path, tmp_path: Path) -> None:
+    options = ["--canvas", "60x50", "--place", "bottom-right"]
+    assert run("make", soft, "-o", tmp_path / "a.png", "--still", "1", *options)[0] == 0
+    with Image.open(tmp_path / "a.png") as made, Image.open(soft / "gull_1.png") as source:
+        picture = np.array(made)
+        assert picture.shape == (50, 60, 4)
+        np.testing.assert_array_equal(picture[18:, 12:], np.array(source))
+        assert not picture[:18].any()
+    for wrong, word in (
+        (["--canvas", "60"], "is not a size"),
+        (["--canvas", "9x9", "--place", "up"], "--place"),
+    ):
+        status, _, err = run("make", soft, "-o", tmp_path / "b.png", *wrong)
+        assert (status, word in err) == (2, True)

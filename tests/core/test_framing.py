@@ -1,5 +1,7 @@
 """Sizes in proportion, scaling without bleeding, soft edges settled."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -46,6 +48,35 @@ def test_contain_shows_all_and_cover_leaves_nothing_bare(
     assert over.picture[0] >= across
     assert over.picture[1] >= down
     assert place(Size(width=across, height=down, fit="stretch"), width, height).picture == (across, down)
+
+
+@pytest.mark.parametrize(
+    ("at", "left", "top"),
+    [
+        ("top-left", 0, 0),
+        ("top", 15, 0),
+        ("top-right", 30, 0),
+        ("left", 0, 5),
+        ("centre", 15, 5),
+        ("right", 30, 5),
+        ("bottom-left", 0, 10),
+        ("bottom", 15, 10),
+        ("bottom-right", 30, 10),
+        ((-3, 7), -3, 7),
+    ],
+)
+def test_a_picture_is_placed_on_its_canvas_where_it_is_said(at: Any, left: int, top: int) -> None:
+    where = place(Size(width=50, height=40, fit="place", at=at), 20, 30)
+    assert (where.canvas, where.picture, where.left, where.top) == ((50, 40), (20, 30), left, top)
+    picture = np.full((30, 20, 4), 200, np.uint8)
+    shown = frame_picture(picture, Framing(), Size(width=50, height=40, fit="place", at=at))
+    rows, columns = np.flatnonzero(shown[:, :, 3].any(axis=1)), np.flatnonzero(shown[:, :, 3].any(axis=0))
+    assert (columns[0], columns[-1]) == (max(left, 0), left + 19)
+    assert (rows[0], rows[-1]) == (top, min(top + 29, 39))
+    # Of one that covers, the same point is kept.
+    over = place(Size(width=10, height=30, fit="cover", at=at), 20, 30)
+    if isinstance(at, str):
+        assert over.left == (0 if "left" in at else -10 if "right" in at else -5)
 
 
 @given(st.integers(1, 900), st.integers(1, 900), st.integers(1, 900), st.integers(1, 900))

@@ -69,7 +69,11 @@ def add_to(commands: Any) -> None:
         "--between", choices=("hold", "blend"), help="with --play-fps: what is shown between two frames"
     )
     make.add_argument("--size", help="580x, x351 or 580x351")
-    make.add_argument("--fit", choices=("contain", "cover", "stretch", "inside"), help="how both sides are met")
+    make.add_argument("--canvas", metavar="WxH", help="a canvas that the picture lies on at its own size")
+    make.add_argument("--place", help="where it lies: centre, top-left, top … bottom-right, or X,Y")
+    make.add_argument(
+        "--fit", choices=("contain", "cover", "stretch", "inside", "place"), help="how both sides are met"
+    )
     make.add_argument("--crop", help="X,Y,W,H in source pixels")
     trims = make.add_mutually_exclusive_group()
     trims.add_argument(

@@ -37,9 +37,10 @@ def first_error(error: ValidationError, options: argparse.Namespace | None = Non
     if first["type"] == "value_error":  # says by itself what it is about
         return message.removeprefix("Value error, ")
     where = ".".join(str(part) for part in first["loc"])
-    last = str(first["loc"][-1]) if first["loc"] else ""
-    names = {"width": "size", "height": "size", "amount": "dither_amount", "frame": "still"}
-    option = names.get(last, last)
-    if options is not None and getattr(options, option, None) is not None:
-        where = "--" + option.replace("_", "-")
+    names = {"width": "size", "height": "size", "amount": "dither_amount", "frame": "still", "at": "place"}
+    for part in reversed(first["loc"]):  # what comes last may only say which of several forms was tried
+        option = names.get(str(part), str(part))
+        if options is not None and getattr(options, option, None) is not None:
+            where = "--" + option.replace("_", "-")
+            break
     return f"{where}: {message}" if where else message

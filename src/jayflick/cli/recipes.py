@@ -119,6 +119,16 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
             "width": int(match[1]) if match[1] else None,
             "height": int(match[2]) if match[2] else None,
         }
+    if options.canvas is not None:
+        match = re.fullmatch(r"(\d{1,6})x(\d{1,6})", options.canvas)
+        if match is None:
+            raise InputError(f"--canvas {options.canvas!r} is not a size", remedy="use one such as 640x640")
+        if options.size is not None:
+            raise InputError("--canvas and --size contradict each other", remedy="use one of them")
+        output["size"] |= {"width": int(match[1]), "height": int(match[2]), "fit": "place"}
+    if options.place is not None:
+        corner = re.fullmatch(r"(-?\d{1,5}),(-?\d{1,5})", options.place)
+        output["size"]["at"] = [int(corner[1]), int(corner[2])] if corner else options.place
     if options.play_fps is not None:
         parse_rate(options.play_fps)
     if options.max_bytes is not None:

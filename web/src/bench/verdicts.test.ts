@@ -12,7 +12,7 @@ const output: Recipe["outputs"][number] = {
   format: "gif",
   take: { span: null, first: null, last: null, rate: null, between: "hold" },
   framing: null,
-  size: { width: null, height: null, fit: "contain" },
+  size: { width: null, height: null, fit: "contain", at: "centre" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
   target: {

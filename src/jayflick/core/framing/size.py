@@ -58,4 +58,16 @@ def place(size: Size, width: int, height: int) -> Placement:
         along = (_in_proportion(height, width, wanted_height), wanted_height)
         wide = width * wanted_height > height * wanted_width
         picture = across if wide == (size.fit == "contain") else along
-    return Placement(canvas, picture, (canvas[0] - picture[0]) // 2, (canvas[1] - picture[1]) // 2)
+    if size.fit == "place" and size.width is not None and size.height is not None:
+        picture = (width, height)
+    return Placement(canvas, picture, *_at(size.at, canvas, picture))
+
+
+def _at(at: str | tuple[int, int], canvas: tuple[int, int], picture: tuple[int, int]) -> tuple[int, int]:
+    """Left and top of a picture on its canvas; of a larger one the point that is named is what is seen."""
+    if isinstance(at, tuple):
+        return at
+    across, down = canvas[0] - picture[0], canvas[1] - picture[1]
+    left = 0 if "left" in at else across if "right" in at else across // 2
+    top = 0 if "top" in at else down if "bottom" in at else down // 2
+    return left, top

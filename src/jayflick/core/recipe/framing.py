@@ -43,15 +43,26 @@ class Framing(Part):
         return left, top, max(1, min(ends[1], width) - left), max(1, min(rows[1], height) - top)
 
 
+Anchor = Literal[
+    "centre", "top-left", "top", "top-right", "left", "right", "bottom-left", "bottom", "bottom-right"
+]
+Offset = Annotated[int, Field(ge=-(1 << 16), le=1 << 16, description="In pixels of the canvas")]
+
+
 class Size(Part):
     """An output's size. With one side given the other follows in proportion; with none it is the source's."""
 
     width: int | None = Field(None, ge=1, le=MAX_SIDE)
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
-    fit: Literal["contain", "cover", "stretch", "inside"] = Field(
+    fit: Literal["contain", "cover", "stretch", "inside", "place"] = Field(
         "contain",
         description="With both sides given: all of the picture on the canvas, all of the canvas, or both, "
-        "distorted. inside: as large as lies within the sides, never enlarged, nothing around it",
+        "distorted. inside: as large as lies within the sides, never enlarged, nothing around it. "
+        "place: at its own size on the canvas",
+    )
+    at: Anchor | tuple[Offset, Offset] = Field(
+        "centre",
+        description="Where the picture lies on a canvas of another shape: one of nine points, or left and top",
     )
 
 

@@ -1,7 +1,7 @@
 // How large the picture leaves, and what its soft edges lie on.
 
 import type { Output } from "../../api/client";
-import { Button, Mark, NumberField, Row, Segmented, SliderRow, TextField } from "../../ui/controls";
+import { Button, Mark, NumberField, Row, Segmented, Select, SliderRow, TextField } from "../../ui/controls";
 import { cropOf } from "../crop";
 import type { Bench } from "../edits";
 import type { Of } from "../formats/format";
@@ -11,6 +11,13 @@ import { CropPart } from "./CropPart";
 import { Facts, Head, type PanelProps } from "./panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
+const FITS = [
+  { value: "contain", label: "contain: all of the picture" },
+  { value: "cover", label: "cover: all of the canvas" },
+  { value: "stretch", label: "stretch: both, distorted" },
+  { value: "inside", label: "inside: nothing around it" },
+  { value: "place", label: "place: at its own size" },
+] as const;
 
 export function FramingPanel({ bench, result }: PanelProps) {
   const { project, output } = bench;
@@ -72,18 +79,16 @@ export function FramingPanel({ bench, result }: PanelProps) {
       </div>
       {size.width !== null && size.height !== null && (
         <Row label="Fit">
-          <Segmented
+          <Select
             label="Fit"
             value={size.fit}
-            choices={[
-              { value: "contain", label: "contain", tip: "All of the picture, the rest left open" },
-              { value: "cover", label: "cover", tip: "All of the canvas, the rest cut" },
-              { value: "stretch", label: "stretch", tip: "Both, distorted" },
-              { value: "inside", label: "inside", tip: "Within both, never enlarged, nothing around it" },
-            ]}
+            choices={FITS}
             onChange={(fit) => resize({ ...size, fit }, `Fit: ${fit}`)}
           />
         </Row>
+      )}
+      {size.width !== null && size.height !== null && ["contain", "cover", "place"].includes(size.fit) && (
+        <Where size={size} onChange={(at, label) => resize({ ...size, at }, label)} />
       )}
       {soft ? (
         <div className="flex flex-col gap-2.5 border-t border-line pt-2.5">
@@ -240,4 +245,52 @@ function sides(size: Output["size"], width: number, height: number): [number, nu
   if (size.width !== null) return [size.width, size.height ?? down(size.width)];
   if (size.height !== null) return [Math.max(1, Math.round((width * size.height) / height)), size.height];
   return [width, height];
+}
+
+type At = Output["size"]["at"];
+const POINTS = [
+  ["top-left", "top", "top-right"],
+  ["left", "centre", "right"],
+  ["bottom-left", "bottom", "bottom-right"],
+] as const;
+
+/** Where the picture lies on a canvas of another shape: one of nine points, or by its left and top. */
+function Where({ size, onChange }: { size: Output["size"]; onChange: (at: At, label: string) => void }) {
+  const [left, top] = typeof size.at === "string" ? [null, null] : size.at;
+  return (
+    <Row label="Lies at">
+      <div role="group" aria-label="Place on the canvas" className="grid grid-cols-3 gap-0.5">
+        {POINTS.flat().map((point) => (
+          <button
+            key={point}
+            type="button"
+            aria-label={point.replace("-", " ")}
+            aria-pressed={size.at === point}
+            title={point.replace("-", " ")}
+            onClick={() => onChange(point, `Lies ${point.replace("-", " ")}`)}
+            className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay"
+          />
+        ))}
+      </div>
+      <span className="text-ink-2">or</span>
+      <NumberField
+        label="Left on the canvas"
+        value={left}
+        min={-65_536}
+        max={65_536}
+        placeholder="left"
+        className="w-[56px] text-right"
+        onCommit={(next) => onChange([next, top ?? 0], `Lies at ${next}, ${top ?? 0}`)}
+      />
+      <NumberField
+        label="Top on the canvas"
+        value={top}
+        min={-65_536}
+        max={65_536}
+        placeholder="top"
+        className="w-[56px] text-right"
+        onCommit={(next) => onChange([left ?? 0, next], `Lies at ${left ?? 0}, ${next}`)}
+      />
+    </Row>
+  );
 }
