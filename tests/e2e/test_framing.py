@@ -22,7 +22,7 @@ def exported(desk: Desk) -> Image.Image:
 
 
 def numbers(page: Page) -> list[int]:
-    names = ("Left", "Top", "Width of the crop", "Height of the crop")
+    names = ("Left", "Top", "Crop across", "Crop down")
     return [int(page.get_by_role("textbox", name=name, exact=True).input_value()) for name in names]
 
 
@@ -48,7 +48,7 @@ def test_a_crop_is_pulled_moved_typed_and_leaves_as_it_is_shown(desk: Desk) -> N
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowDown")
     expect(box).to_have_accessible_name("Crop box, 240 by 180 at 11, 1")
-    page.get_by_role("textbox", name="Width of the crop").fill("200")
+    page.get_by_role("textbox", name="Crop across").fill("200")
     page.keyboard.press("Enter")
     page.get_by_role("textbox", name="Top", exact=True).fill("9999")  # outside: it stays in the field
     page.keyboard.press("Enter")

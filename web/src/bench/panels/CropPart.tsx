@@ -31,8 +31,8 @@ const NAMES: Record<Ratio, string> = {
 const SIDES = [
   ["left", "Left"],
   ["top", "Top"],
-  ["width", "Width of the crop"],
-  ["height", "Height of the crop"],
+  ["width", "Crop across"],
+  ["height", "Crop down"],
 ] as const;
 
 export function CropPart({ bench }: { bench: Bench }) {
