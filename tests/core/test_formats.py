@@ -166,6 +166,24 @@ def test_a_set_is_named_numbered_and_held_as_it_is_asked(soft: list[FileFrame], 
     assert held == [f"gull-{n:03}-fly.png" for n in range(98, 105)]
 
 
+@pytest.mark.parametrize("settings", [{"codec": "h264", "over": "#336699"}, {"codec": "vp9"}])
+def test_a_clip_of_the_same_pictures_has_the_same_bytes(
+    soft: list[FileFrame], tmp_path: Path, settings: dict[str, Any]
+) -> None:
+    made = recipe(output("video", plays=4, **settings), rate="24")
+    files = [render(made, soft, "it", Stages(tmp_path / str(number))).data for number in range(3)]
+    assert len(set(files)) == 1
+
+
+def test_an_avif_does_not_tell_when_it_was_made(soft: list[FileFrame], tmp_path: Path) -> None:
+    data = render(recipe(output("avif", speed=10)), soft, "it", Stages(tmp_path / "stages")).data
+    for tag, count in ((b"mvhd", 1), (b"tkhd", 2), (b"mdhd", 2)):  # colour and alpha are a track each
+        parts = data.split(tag)[1:]
+        assert len(parts) == count
+        for part in parts:
+            assert part[4 : 20 if part[0] == 1 else 12].strip(b"\0") == b""
+
+
 def test_a_clip_plays_so_often_or_to_a_length_and_meets_a_size(soft: list[FileFrame], tmp_path: Path) -> None:
     def made(**settings: Any) -> Rendered:
         clip = output("video", over="#336699", **settings)

@@ -12,7 +12,7 @@ from .formats.format import Coded, Format, Timed, Tools, kept
 from .formats.table import format_of
 from .framing.frames import FRAMING_VERSION, Framed, PlayedFrames, SourceFrame
 from .progress import OnProgress, Progress
-from .recipe import BaseOutput, Recipe, StillOutput
+from .recipe import BaseOutput, Recipe
 from .stages import Stages, cache_key
 from .timing.held import Held
 from .timing.plan import Plan, plan_rhythm
@@ -115,8 +115,8 @@ class _Work:
         form = format_of(output)
         gaps = [frame.missing_after for frame in frames]
         plan = plan_rhythm(recipe.gather, recipe.rhythm, gaps, output.take)
-        if isinstance(output, StillOutput):
-            plan = plan.only(output.frame)
+        if output.only is not None:
+            plan = plan.only(output.only)
         if recipe.gather.sizes == "same":
             _require_one_size(frames, plan)
         framed = Framed(frames, recipe.framing_of(output), output.size, stages, recipe.gather)

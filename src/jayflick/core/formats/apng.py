@@ -42,7 +42,6 @@ Words = NDArray[np.uint32]
 
 class ApngFormat:
     version = 1
-    title = "APNG"
     effort = 4
 
     def hold(self, plan: Plan, output: ApngOutput) -> Held:

@@ -22,7 +22,6 @@ MEDIA_TYPE = "image/avif"
 
 class AvifFormat:
     version = 1
-    title = "AVIF"
     effort = 20
 
     def hold(self, plan: Plan, output: AvifOutput) -> Held:
@@ -52,7 +51,7 @@ class AvifFormat:
         )
         width, height = frames.canvas
         info = {"width": width, "height": height, "colours": None, "transparent": soft}
-        kept = tools.keep(out.getvalue(), MEDIA_TYPE)
+        kept = tools.keep(_undated(out.getvalue()), MEDIA_TYPE)
         return Coded(key, (kept,), info, (), tuple(range(len(frames))))
 
     def timed(self, coded: Coded, held: Held, output: AvifOutput, store: Store) -> Timed:
@@ -63,3 +62,23 @@ class AvifFormat:
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         return open_moving(files[0], "file.avif").pictures
+
+
+_DATED = (b"mvhd", b"tkhd", b"mdhd")
+
+
+def _undated(data: bytes) -> bytes:
+    """The file without the times it was made at, so that the same pictures give the same bytes.
+
+    Source: ISO/IEC 14496-12, sections 8.2.2, 8.3.2 and 8.4.2.
+    """
+    result = bytearray(data)
+    head = result.find(b"mdat")  # what describes the file stands before its pictures
+    for tag in _DATED:
+        at = result.find(tag, 0, head if head > 0 else len(result))
+        while at >= 0:
+            wide = result[at + 4] == 1
+            times = slice(at + 8, at + (24 if wide else 16))
+            result[times] = bytes(times.stop - times.start)
+            at = result.find(tag, at + 4, head if head > 0 else len(result))
+    return bytes(result)

@@ -126,8 +126,6 @@ class Format(Protocol[O_contra]):
 
     version: int
     """Raised when the same pictures and settings give other bytes than before."""
-    title: str
-    """As it is called on screen."""
     effort: int
     """How much longer coding a pixel takes than that of a GIF, roughly."""
 

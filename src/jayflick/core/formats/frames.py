@@ -32,7 +32,6 @@ THREADS = 2
 
 class FramesFormat:
     version = 1
-    title = "Frames"
     effort = 3
 
     def hold(self, plan: Plan, output: FramesOutput) -> Held:

@@ -20,7 +20,6 @@ from .picture import MEDIA_TYPES, with_pixels, write_picture
 
 class StillFormat:
     version = 1
-    title = "Still"
     effort = 2
 
     def hold(self, plan: Plan, output: StillOutput) -> Held:

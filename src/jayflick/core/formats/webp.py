@@ -32,7 +32,6 @@ _STEP = 100
 
 class WebpFormat:
     version = 1
-    title = "WebP"
     effort = 8
 
     def hold(self, plan: Plan, output: WebpOutput) -> Held:

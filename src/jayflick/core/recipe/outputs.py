@@ -36,6 +36,11 @@ class BaseOutput(Part):
         """What destinations know it as."""
         raise NotImplementedError
 
+    @property
+    def only(self) -> int | None:
+        """Which of the frames it would play is all it shows, from 1."""
+        return None
+
     @model_validator(mode="after")
     def _named_as_it_is(self) -> Self:
         if not self.file_name.lower().endswith(self.endings) or self.file_name.lower() in self.endings:
@@ -232,6 +237,10 @@ class StillOutput(BaseOutput):
     @property
     def kind(self) -> Kind:
         return "still"
+
+    @property
+    def only(self) -> int | None:
+        return self.frame
 
 
 def _format(value: Any) -> Any:

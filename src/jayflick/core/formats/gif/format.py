@@ -57,7 +57,6 @@ class _Settings:
 
 class GifFormat:
     version = 5
-    title = "GIF"
     effort = 1
 
     def hold(self, plan: Plan, output: GifOutput) -> Held:
