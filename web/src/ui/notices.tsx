@@ -1,6 +1,8 @@
 // Short messages that lie above the page and go by themselves, unless they say that something failed.
 
 import { create } from "zustand";
+import { ApiError } from "../api/client";
+import { sentence } from "../format";
 import { Button } from "./controls";
 
 interface Notice {
@@ -29,12 +31,8 @@ export function tell(
 }
 
 export function tellError(error: unknown): void {
-  tell(
-    error instanceof Error ? error.message.charAt(0).toUpperCase() + error.message.slice(1) : String(error),
-    {
-      bad: true,
-    },
-  );
+  const text = error instanceof Error ? error.message : String(error);
+  tell(error instanceof ApiError ? text : sentence(text), { bad: true });
 }
 
 export function Notices() {

@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, data, type CheckInfo, type Output, type Recipe, type Target } from "../../api/client";
 import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
-import { tellError } from "../../ui/notices";
+import { tell, tellError } from "../../ui/notices";
 import { aimed, OPEN_TARGET } from "../outputs";
 import { useTargets } from "../Stubs";
 import type { PanelProps } from "./panel";
@@ -152,6 +152,17 @@ function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target 
       tellError(error);
     }
   };
+  const known = useTargets().data;
+  const own = known?.find((one) => one.own && one.target.name === target?.name);
+  const forget = async (which: string) => {
+    try {
+      await data(api.DELETE("/api/targets/{name}", { params: { path: { name: which } } }));
+      await queries.invalidateQueries({ queryKey: ["targets"] });
+      tell("The target was deleted. Outputs that go there keep its limits.");
+    } catch (error) {
+      tellError(error);
+    }
+  };
   const name = title
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, "-")
@@ -212,6 +223,11 @@ function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target 
             >
               Export it
             </a>
+          )}
+          {own && (
+            <Button className="h-[26px]!" onClick={() => void forget(own.target.name)}>
+              Delete it
+            </Button>
           )}
         </span>
         <input
