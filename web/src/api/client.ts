@@ -52,8 +52,7 @@ export class ApiError extends Error {
 }
 
 export function describeProblem(problem: Pick<Problem, "message" | "file" | "remedy">): string {
-  // A file keeps its name as it is.
-  const what = problem.file ? `${problem.file}: ${problem.message}` : sentence(problem.message);
+  const what = problem.file ? `${problem.file}: ${problem.message}` : problem.message;
   return problem.remedy ? `${what}. ${sentence(problem.remedy)}.` : what;
 }
 

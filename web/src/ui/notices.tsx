@@ -32,7 +32,9 @@ export function tell(
 
 export function tellError(error: unknown): void {
   const text = error instanceof Error ? error.message : String(error);
-  tell(error instanceof ApiError ? text : sentence(text), { bad: true });
+  // A file keeps its name as it is.
+  const named = error instanceof ApiError && error.problem.file !== null;
+  tell(named ? text : sentence(text), { bad: true });
 }
 
 export function Notices() {
