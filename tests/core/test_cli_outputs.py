@@ -198,6 +198,27 @@ def test_frames_are_trimmed_to_what_they_use(run: Run, soft: Path, tmp_path: Pat
     assert run("make", soft, "-o", tmp_path / "d.png", "--trim", "--crop", "0,0,9,9")[0] == 2
 
 
+def test_what_is_asked_goes_before_what_a_recipe_says_and_nothing_is_dropped_in_silence(
+    run: Run, soft: Path, tmp_path: Path
+) -> None:
+    own = {"crop": [0, 0, 40, 30], "drawn_on": [96, 64]}
+    outputs = [{"file_name": "a.gif", "framing": own, "target": {"name": "tiny", "alpha": "none"}}]
+    (tmp_path / "r.json").write_text(json.dumps({"framing": own, "outputs": outputs}))
+    arguments = ["make", soft, "--recipe", tmp_path / "r.json", "--json", "--force"]
+    report = json.loads(run(*arguments, "-o", tmp_path / "a.gif", "--crop", "1,2,30,20")[1])
+    assert (report["width"], report["height"]) == (30, 20)
+    report = json.loads(run(*arguments, "-o", tmp_path / "a.gif", "--trim", "--max-bytes", "2M")[1])
+    assert (report["width"], report["height"]) == (46, 12)
+    assert [rule["rule"] for rule in report["check"]["rules"]] == ["Bytes", "Alpha"]
+    _, _, err = run(*arguments, "-o", f"{tmp_path}/all/", "--all", "--size", "20x", "--quality", "5")
+    assert "--size has no effect with --all" in err
+    assert "--quality has no effect with --all" in err
+    assert run(*arguments, "-o", tmp_path / "b.gif", "--trim=-3")[0] == 2
+    save_frames(soft, moving_square(1, 60, 60, soft=True), "gull_{}.png", first=9)
+    (tmp_path / "r.json").write_text(json.dumps({"gather": {"sizes": "scale"}}))
+    assert run(*arguments, "-o", tmp_path / "c.gif", "--trim")[0] == 0  # one of another size is not compared
+
+
 def test_a_canvas_takes_the_picture_where_it_is_placed(run: Run, soft: Path, tmp_path: Path) -> None:
     options = ["--canvas", "60x50", "--place", "bottom-right"]
     assert run("make", soft, "-o", tmp_path / "a.png", "--still", "1", *options)[0] == 0

@@ -15,7 +15,7 @@ from typing import Any
 
 from ..core.atomic import atomic_write
 from ..core.errors import InputError, printable
-from ..core.framing.trim import GRAIN, By, used_box, with_margin
+from ..core.framing.trim import GRAIN, By, alike, used_box, with_margin
 from ..core.pictures.clip import Cut
 from ..core.recipe import FramesOutput, Framing, Recipe
 from ..core.render import Rendered, render
@@ -163,7 +163,12 @@ def _trimmed(
     """The recipe with a crop to what its frames use, and a note if there is nothing to take off."""
     if options.crop is not None:
         raise InputError("--crop and --trim contradict each other", remedy="use one of them")
+    if options.trim is not None and options.trim < 0:
+        raise InputError(f"--trim {options.trim} is not a margin", remedy="use pixels from 0 up")
     used = [frame for position, frame in enumerate(frames, 1) if position not in recipe.gather.left_out]
+    if not used:
+        raise InputError("all frames are left out", remedy="use at least one of them")
+    used = alike(used)
     by: By = "alpha" if any(frame.transparent for frame in used) else "change"
     if options.trim_bars:
         by = "bars"
@@ -171,7 +176,7 @@ def _trimmed(
     if box is None:
         return recipe, ["there is nothing to trim: the frames use all of their canvas"]
     size = used[0].width, used[0].height
-    crop = with_margin(box, max(options.trim or 0, 0), *size)
+    crop = with_margin(box, options.trim or 0, *size)
     framing = Framing(crop=crop, drawn_on=size)
     return recipe.model_copy(update={"framing": framing}), []
 

@@ -41,6 +41,11 @@ _OWN = {
     "cutoff": ("gif",),
 }
 """Options that only some formats have."""
+_OF_ONE = (
+    *("size", "canvas", "place", "fit", "matte", "keep_alpha", "max_bytes", "target"),
+    *("play_fps", "between", "still", "frames"),
+)
+"""Other options that are said of one output."""
 
 
 def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
@@ -60,9 +65,12 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
             raise InputError(
                 f"--crop {options.crop!r} is not a crop", remedy="use X,Y,W,H, such as 0,0,320,240"
             )
-        base["framing"]["crop"] = [int(part) for part in options.crop.split(",")]
+        base["framing"] = {"crop": [int(part) for part in options.crop.split(",")]}
     if not options.all:
         base["outputs"] = [_output(options, base["outputs"])]
+    if options.crop is not None or options.trim is not None or options.trim_bars:
+        for output in base["outputs"]:  # what is asked for goes before a crop of their own
+            output["framing"] = None
     try:
         return Recipe.model_validate(base)
     except ValidationError as error:
@@ -133,7 +141,11 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
         parse_rate(options.play_fps)
     if options.max_bytes is not None:
         most = size_in_bytes(options.max_bytes)
-        output["target"] = bytes_target(most).model_dump(mode="json")
+        limit = bytes_target(most).model_dump(mode="json")
+        if output["target"] is None:
+            output["target"] = limit
+        else:
+            output["target"]["figures"] |= limit["figures"]
         if form == "video":
             output["most_bytes"] = most
     if form == "gif":
@@ -248,7 +260,11 @@ def _aim(output: dict[str, Any], name: str) -> None:
 def without_effect(options: argparse.Namespace) -> list[str]:
     """Notes on options that the format made does not have: nothing typed is passed over in silence."""
     if options.all:
-        return []
+        return [
+            f"--{option.replace('_', '-')} has no effect with --all: the recipe says it for each output"
+            for option in (*_OWN, *_OF_ONE)
+            if getattr(options, option) not in (None, False)
+        ]
     form, _ = _asked(options)
     return [
         f"--{option.replace('_', '-')} has no effect here: it is for {' and '.join(forms)}"

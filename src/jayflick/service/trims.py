@@ -1,7 +1,6 @@
 """What of a project's frames is used, found by looking at every pixel of them."""
 
 import json
-from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
@@ -10,7 +9,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.framing.trim import By, used_box, with_margin
+from ..core.framing.trim import By, alike, used_box, with_margin
 from ..core.pictures.kinds import decoders
 from ..core.recipe import Recipe
 from ..core.stages import Stages, cache_key
@@ -42,14 +41,13 @@ def trim(
     used = [frame for position, frame in enumerate(frames, 1) if position not in recipe.gather.left_out]
     if not used:
         raise InputError("all frames are left out", remedy="use at least one of them")
-    sizes = Counter((frame.width, frame.height) for frame in used)
-    width, height = max(sizes, key=lambda size: sizes[size])
-    alike = [frame for frame in used if (frame.width, frame.height) == (width, height)]
+    compared = alike(used)
+    width, height = compared[0].width, compared[0].height
 
     def look() -> bytes:
-        return json.dumps(used_box(_pictures(alike), by, tolerance)).encode()
+        return json.dumps(used_box(_pictures(compared), by, tolerance)).encode()
 
-    key = cache_key("trim", 1, decoders(), sorted({frame.sha256 for frame in alike}), by, tolerance)
+    key = cache_key("trim", 1, decoders(), sorted({frame.sha256 for frame in compared}), by, tolerance)
     box = json.loads(stages.obtain("trim", key, look))
     found = None if box is None else with_margin((box[0], box[1], box[2], box[3]), margin, width, height)
     return TrimInfo(box=found, width=width, height=height)
