@@ -186,6 +186,16 @@ export const OPEN_TARGET: Target = {
   preset: { width: null, height: null, fit: null, rate: null, over_page: false },
 };
 
+/** The output with another limit, or without it. A target with a figure of one's own is nobody else's any more. */
+export function withLimit(output: Output, figure: string, most: number | null): Output {
+  const base = output.target ?? OPEN_TARGET;
+  const kept = Object.entries(base.figures).filter(([name]) => name !== figure);
+  if (most !== null) kept.push([figure, { warn: null, stop: { least: null, most }, source: "" }]);
+  const target = { ...base, name: "", title: "", about: "", figures: Object.fromEntries(kept) };
+  const open = kept.length === 0 && base.formats.length === 0 && base.sizes.length === 0;
+  return { ...output, target: open && base.alpha === "any" && base.repeat === null ? null : target };
+}
+
 export function addOutput(bench: Bench, output: Output): void {
   bench.edit(`Output added: ${output.name}`, (recipe) => ({ ...recipe, outputs: [...recipe.outputs, output] }));
 }

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
-import { OPEN_TARGET, standingOf } from "./outputs";
+import { mostBytes } from "./framing";
+import { OPEN_TARGET, standingOf, withLimit } from "./outputs";
 import { rhythm } from "./testing";
 import { standings } from "./verdicts";
 
@@ -133,5 +134,16 @@ describe("the docket", () => {
       word: "enlarged",
       below: "from 290 × 175, opaque",
     });
+  });
+});
+
+describe("a limit set by hand", () => {
+  it("makes a target the output's own, and goes without a trace", () => {
+    const post = { ...OPEN_TARGET, name: "post", title: "Post", formats: ["gif" as const] };
+    const aimed = { ...output, target: post };
+    expect(withLimit(aimed, "width", 300).target).toMatchObject({ name: "", title: "", formats: ["gif"] });
+    const none = { ...output, target: null };
+    expect(withLimit(withLimit(none, "width", 300), "width", null)).toEqual(none);
+    expect(mostBytes(withLimit(none, "bytes", 4096))).toBe(4096);
   });
 });

@@ -5,7 +5,7 @@ import { useRef, useState } from "react";
 import { api, data, type CheckInfo, type Output, type Recipe, type Target } from "../../api/client";
 import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
-import { aimed, OPEN_TARGET } from "../outputs";
+import { aimed, withLimit } from "../outputs";
 import { useTargets } from "../Stubs";
 import type { PanelProps } from "./panel";
 
@@ -137,13 +137,9 @@ function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target 
   const chooser = useRef<HTMLInputElement>(null);
   const [title, setTitle] = useState("");
   const limit = (figure: string, most: number | null) =>
-    bench.editOutput(most === null ? `No limit of ${figure}` : `Limit of ${figure}: ${most}`, (so) => {
-      const base = so.target ?? OPEN_TARGET;
-      const figures = { ...base.figures };
-      if (most !== null) figures[figure] = { warn: null, stop: { least: null, most }, source: "" };
-      const kept = Object.entries(figures).filter(([name]) => most !== null || name !== figure);
-      return { ...so, target: { ...base, name: "", title: "", about: "", figures: Object.fromEntries(kept) } };
-    });
+    bench.editOutput(most === null ? `No limit of ${figure}` : `Limit of ${figure}: ${most}`, (so) =>
+      withLimit(so, figure, most),
+    );
   const keep = async (document: string, file: string) => {
     try {
       await data(api.POST("/api/targets", { body: { document, file } }));

@@ -7,7 +7,7 @@ import { Bar } from "../../shelf/Shelf";
 import { NumberField, Row } from "../../ui/controls";
 import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
-import { OPEN_TARGET } from "../outputs";
+import { withLimit } from "../outputs";
 import { Head, type PanelProps } from "./panel";
 
 export function TuningPanel(panel: PanelProps) {
@@ -68,24 +68,15 @@ export function TuningPanel(panel: PanelProps) {
           max={4_000_000}
           placeholder="none"
           className="w-[72px] text-right"
-          onCommit={(next) => bench.editOutput(`Budget ${next} KB`, (so) => withBudget(so, next * 1024))}
-          onClear={() => bench.editOutput("No budget", (so) => withBudget(so, null))}
+          onCommit={(next) =>
+            bench.editOutput(`Budget ${next} KB`, (so) => withLimit(so, "bytes", next * 1024))
+          }
+          onClear={() => bench.editOutput("No budget", (so) => withLimit(so, "bytes", null))}
         />
         <span className="text-ink-2">KB{output.target?.title ? `, of ${output.target.title}` : ""}</span>
       </Row>
     </>
   );
-}
-
-/** The output with another limit of bytes. A target whose figure is changed is nobody's but this output's. */
-function withBudget(output: Output, most: number | null): Output {
-  const target = output.target ?? OPEN_TARGET;
-  const figures = { ...target.figures };
-  if (most === null) delete figures.bytes;
-  else figures.bytes = { warn: null, stop: { least: null, most }, source: "" };
-  const none = Object.keys(figures).length === 0 && !target.name;
-  const title = target.name && !target.title.endsWith("(changed)") ? `${target.title} (changed)` : target.title;
-  return { ...output, target: none ? null : { ...target, title, figures } };
 }
 
 function Fresh({
