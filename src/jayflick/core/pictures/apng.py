@@ -4,7 +4,6 @@ Source: PNG third edition, sections 11.3.6 (acTL, fcTL, fdAT) and 12.15 (disposa
 """
 
 import struct
-import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -13,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from ..formats.png_writer import chunk
 from ..timing.flicks import SECOND
 from . import png
 from .header import check_area
@@ -77,7 +77,7 @@ class Apng:
             (b"IDAT", b"".join(frame.parts)),
             (b"IEND", b""),
         ]
-        return png.decode(png.SIGNATURE + b"".join(_chunk(*one) for one in whole), self.name)
+        return png.decode(png.SIGNATURE + b"".join(chunk(*one) for one in whole), self.name)
 
 
 def open_apng(data: bytes, name: str) -> Apng:
@@ -108,10 +108,6 @@ def open_apng(data: bytes, name: str) -> Apng:
         elif not frames and tag not in (b"IDAT", b"IEND"):
             shared.append((tag, body))
     return Apng(name, header, tuple(shared), repeat, tuple(frame for frame in frames if frame.parts))
-
-
-def _chunk(tag: bytes, body: bytes) -> bytes:
-    return struct.pack(">I", len(body)) + tag + body + struct.pack(">I", zlib.crc32(tag + body))
 
 
 def _over(picture: NDArray[np.uint8], below: NDArray[np.uint8]) -> NDArray[np.uint8]:
