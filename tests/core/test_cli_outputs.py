@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -190,7 +191,8 @@ def test_a_set_that_cannot_be_written_whole_leaves_nothing(
 def test_frames_are_trimmed_to_what_they_use(run: Run, soft: Path, tmp_path: Path) -> None:
     report = json.loads(run("make", soft, "-o", tmp_path / "a.png", "--trim", "--json")[1])
     assert (report["width"], report["height"]) == (46, 12)
-    assert report["options"]["framing"] == {"crop": [1, 7, 46, 12], "drawn_on": [48, 32]}
+    assert report["options"]["framing"]["crop"] == [1, 7, 46, 12]
+    assert report["options"]["framing"]["drawn_on"] == [48, 32]
     report = json.loads(run("make", soft, "-o", tmp_path / "b.png", "--trim", "3", "--json")[1])
     assert (report["width"], report["height"]) == (48, 18)
     status, _, err = run("make", soft, "-o", tmp_path / "c.png", "--trim-bars")
@@ -233,3 +235,82 @@ def test_a_canvas_takes_the_picture_where_it_is_placed(run: Run, soft: Path, tmp
     ):
         status, _, err = run("make", soft, "-o", tmp_path / "b.png", *wrong)
         assert (status, word in err) == (2, True)
+
+
+@pytest.fixture
+def shaky(tmp_path: Path) -> Path:
+    """Eight frames of one still scene, as from a hand that shakes and a lamp that flickers."""
+    random = np.random.default_rng(2)
+    scene = cv2.GaussianBlur(random.integers(0, 256, (140, 200, 3), np.uint8), (0, 0), 3)
+    scene = cv2.normalize(scene, None, 20, 220, cv2.NORM_MINMAX)
+    frames = []
+    for number in range(8):
+        right, down = (0, 0) if number == 0 else random.integers(-6, 7, 2)
+        part = scene[20 + down : 120 + down, 20 + right : 180 + right] * random.uniform(0.92, 1.08)
+        frames.append(np.dstack([part.round(), np.full((100, 160), 255)]).astype(np.uint8))
+    save_frames(tmp_path / "shaky", frames, "pier_{}.png")
+    return tmp_path / "shaky"
+
+
+def flicker(folder: Path) -> float:
+    """How far the mean luminance of neighbours differs, as a standard deviation."""
+    means = [np.asarray(Image.open(path).convert("L"), float).mean() for path in sorted(folder.iterdir())]
+    return float(np.diff(means).std())
+
+
+def test_frames_are_steadied_and_stop_flickering(run: Run, shaky: Path, tmp_path: Path) -> None:
+    steady = ["--line-up", "1", "--line-up-cover", "crop", "--match-tone", "1"]
+    status, out, _ = run("make", shaky, "-o", f"{tmp_path}/out/", *steady, "--json")
+    assert status == 0
+    framing = json.loads(out)["options"]["framing"]
+    left, top, width, height = framing["crop"]
+    assert framing["drawn_on"] == [160, 100]
+    assert width > 140
+    assert height > 80
+    made = [np.asarray(Image.open(path), int) for path in sorted((tmp_path / "out").iterdir())]
+    assert made[0].shape == (height, width, 4)
+    first = np.asarray(Image.open(shaky / "pier_1.png"), int)[top : top + height, left : left + width]
+    for picture in made:
+        assert (picture[:, :, 3] == 255).all()
+        assert np.abs(picture - first).mean() < 1.5
+    assert flicker(tmp_path / "out") * 10 < flicker(shaky)
+    lined = json.loads(run("make", shaky, "-o", tmp_path / "a.gif", "--line-up", "1", "--json")[1])
+    assert (lined["width"], lined["options"]["framing"]["line_up"]["cover"]) == (160, "enlarge")
+
+
+@pytest.mark.parametrize(
+    ("options", "what"),
+    [
+        (["--line-up", "9"], "there is no frame 9 to line up on"),
+        (["--line-up", "1", "--line-up-box", "150,0,20,20"], "reaches outside the 160 × 100 frames"),
+        (["--line-up", "1", "--line-up-box", "1,2,3"], "is not a box"),
+        (["--match-tone", "9"], "there is no frame 9 to match"),
+        (["--exposure", "9"], "less than or equal to 4"),
+        (["--gamma", "nan"], "finite"),
+        (["--contrast", "101"], "less than or equal to 100"),
+    ],
+)
+def test_what_cannot_be_framed_so_is_said(
+    run: Run, shaky: Path, tmp_path: Path, options: list[str], what: str
+) -> None:
+    status, _, err = run("make", shaky, "-o", tmp_path / "a.gif", *options)
+    assert (status, what in err, "Traceback" in err) == (2, True, False), err
+
+
+def test_tone_and_resampling_are_options(run: Run, soft: Path, tmp_path: Path) -> None:
+    options = ["--size", "96x", "--resample", "nearest", "--saturation", "-100", "--exposure", "0.5"]
+    report = json.loads(run("make", soft, "-o", f"{tmp_path}/big/", *options, "--json")[1])
+    assert report["scaled_by"] == "nearest"
+    made = np.asarray(Image.open(tmp_path / "big" / "0001.png"))
+    np.testing.assert_array_equal(made[::2, ::2], made[1::2, 1::2])
+    assert np.ptp(made[:, :, :3], axis=2).max() == 0
+    uneven = json.loads(
+        run("make", soft, "-o", tmp_path / "a.gif", "--size", "70x", "--resample", "nearest", "--json")[1]
+    )
+    assert any("unlike sizes" in note for note in uneven["notes"])
+    choked = run("make", soft, "-o", tmp_path / "b.png", "--still", "1", "--choke", "1")
+    assert choked[0] == 0
+    alpha = np.asarray(Image.open(tmp_path / "b.png"))[:, :, 3]
+    assert (alpha > 0).sum() < (np.asarray(Image.open(soft / "gull_1.png"))[:, :, 3] > 0).sum()
+    # Pixels at the art's border take the softness of what lay outside.
+    assert alpha.max() == 255

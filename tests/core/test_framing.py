@@ -10,12 +10,15 @@ from PIL import Image
 
 from jayflick.core.errors import InputError
 from jayflick.core.framing.alpha import settle, unmatte
+from jayflick.core.framing.resample import Filter
 from jayflick.core.framing.scale import frame_picture
 from jayflick.core.framing.size import place
 from jayflick.core.pictures.fingerprint import fingerprint
 from jayflick.core.pictures.header import Header
-from jayflick.core.recipe import Alpha, Framing, Size
+from jayflick.core.recipe import Alpha, Cropping, Size
 from jayflick.core.sequence.gather import Found, gather
+
+FILTERS: tuple[Filter, ...] = ("area", "lanczos", "nearest")
 
 
 def test_688_by_416_at_580_wide_is_351_high() -> None:
@@ -69,7 +72,7 @@ def test_a_picture_is_placed_on_its_canvas_where_it_is_said(at: Any, left: int, 
     where = place(Size(width=50, height=40, fit="place", at=at), 20, 30)
     assert (where.canvas, where.picture, where.left, where.top) == ((50, 40), (20, 30), left, top)
     picture = np.full((30, 20, 4), 200, np.uint8)
-    shown = frame_picture(picture, Framing(), Size(width=50, height=40, fit="place", at=at))
+    shown = frame_picture(picture, Cropping(), Size(width=50, height=40, fit="place", at=at), "area")
     rows, columns = np.flatnonzero(shown[:, :, 3].any(axis=1)), np.flatnonzero(shown[:, :, 3].any(axis=0))
     assert (columns[0], columns[-1]) == (max(left, 0), left + 19)
     assert (rows[0], rows[-1]) == (top, min(top + 29, 39))
@@ -98,16 +101,17 @@ def test_hidden_colours_never_bleed_into_an_edge() -> None:
     picture = np.zeros((40, 40, 4), np.uint8)
     picture[:, :] = (0, 255, 0, 0)  # bright green that nobody is meant to see
     picture[10:30, 10:30] = (200, 0, 0, 255)
-    small = frame_picture(picture, Framing(), Size(width=13))
-    there = small[small[:, :, 3] > 8]
-    assert there[:, 1].max() <= 2
+    for by in FILTERS:
+        small = frame_picture(picture, Cropping(), Size(width=13), by)
+        there = small[small[:, :, 3] > 8]
+        assert there[:, 1].max() <= 2
 
 
 def test_cropping_comes_before_scaling_and_stays_inside() -> None:
     picture = np.full((30, 50, 4), 255, np.uint8)
-    assert frame_picture(picture, Framing(crop=(5, 5, 20, 10)), Size(width=40)).shape == (20, 40, 4)
+    assert frame_picture(picture, Cropping(crop=(5, 5, 20, 10)), Size(width=40), "area").shape == (20, 40, 4)
     with pytest.raises(InputError, match="reaches outside the 50 × 30 frames"):
-        frame_picture(picture, Framing(crop=(40, 0, 20, 10)), Size())
+        frame_picture(picture, Cropping(crop=(40, 0, 20, 10)), Size(), "area")
 
 
 def test_soft_edges_are_cut_off_laid_over_the_page_or_filled() -> None:

@@ -10,7 +10,8 @@ from jayflick.core.palette.choose import choose_palette
 from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
 from jayflick.core.palette.levels import COARSE, EACH, FINE, SOFT, Levels
 from jayflick.core.palette.nearest import Nearest, fill_cell
-from jayflick.core.palette.oklab import LINEAR, SCALE, oklab_of_srgb
+from jayflick.core.palette.oklab import SCALE, oklab_of_srgb
+from jayflick.core.srgb import LINEAR
 
 
 def counted(*frames: np.ndarray) -> Histogram:

@@ -71,7 +71,7 @@ def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_pa
     assert runs(recipe(tuning=Tuning(colours=8))) == pixels
     assert runs(recipe({"direction": "reverse"})) == coded
     assert runs(recipe({"last": 3})) == pixels
-    assert runs(recipe(size=Size(width=20))) == {"framing": 6, **pixels}
+    assert runs(recipe(size=Size(width=20))) == {"art": 3, "framing": 6, **pixels}
 
 
 def noise(folder: Path, count: int, *, soft: bool = True) -> list[FileFrame]:
@@ -88,8 +88,8 @@ def noise(folder: Path, count: int, *, soft: bool = True) -> list[FileFrame]:
 
 
 RECIPES = st.builds(
-    lambda rhythm, gather, output: Recipe.model_validate(
-        {"rhythm": rhythm, "gather": gather, "outputs": [output]}
+    lambda rhythm, gather, framing, output: Recipe.model_validate(
+        {"rhythm": rhythm, "gather": gather, "framing": framing, "outputs": [output]}
     ),
     st.fixed_dictionaries(
         {},
@@ -104,6 +104,24 @@ RECIPES = st.builds(
         },
     ).filter(lambda rhythm: not ("order" in rhythm and "last" in rhythm)),
     st.fixed_dictionaries({}, optional={"over": st.sampled_from(["#000000", "#ffffff"])}),
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "tone": st.sampled_from([{}, {"exposure": 0.5}, {"saturation": -50, "contrast": 10}]),
+            "tones": st.sampled_from([[], [{"frames": [2, 4], "tone": {"gamma": 1.5}}]]),
+            "match": st.sampled_from([{"to": 1}, {"to": 3, "by": "histogram", "frames": [2]}]),
+            "line_up": st.fixed_dictionaries(
+                {
+                    "anchor": st.just(1),
+                    "drawn_on": st.just([96, 80]),
+                    "moves": st.sampled_from([{}, {"2": {"x": 3}}, {"3": {"y": 1.5, "turn": 2}}]),
+                    "cover": st.sampled_from(["open", "enlarge"]),
+                }
+            ),
+            "choke": st.sampled_from([0, 0.5]),
+            "bleed": st.booleans(),
+        },
+    ),
     st.fixed_dictionaries(
         {},
         optional={
@@ -166,6 +184,9 @@ def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
         (True, {"size": {"fit": "cover"}}, {"size": {"width": 96}}),
         (False, {"gather": {}}, {"gather": {"over": "#000000"}}),
         (False, {"framing": {}}, {"framing": {"crop": [0, 0, 96, 80]}}),
+        (False, {"framing": {}}, {"framing": {"choke": 1, "bleed": True, "match": {"to": 2, "frames": [2]}}}),
+        (True, {"framing": {}}, {"framing": {"line_up": {"anchor": 1, "drawn_on": [96, 80]}}}),
+        (True, {"size": {}}, {"size": {"resample": "nearest"}}),
         (True, {"budget": 2000}, {"budget": 9000}),
     ],
 )

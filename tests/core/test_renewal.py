@@ -3,7 +3,18 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jayflick.core.recipe import Gather, Recipe, Rhythm, Span
+from jayflick.core.recipe import (
+    Framing,
+    Gather,
+    LineUp,
+    Match,
+    Move,
+    Recipe,
+    Rhythm,
+    Span,
+    Tone,
+    ToneOfSome,
+)
 from jayflick.core.sequence.renewal import Known, renewed, with_joined, with_moved
 from jayflick.core.timing.plan import plan_rhythm
 
@@ -62,6 +73,30 @@ def test_what_was_done_to_a_frame_goes_along() -> None:
     ordered = Recipe(rhythm=Rhythm(order=(3, 0, 1), holds={1: 9}))
     again = with_moved(ordered, {1: 1, 2: 3, 3: 5}).rhythm
     assert (again.order, again.holds) == ((5, 0, 1), {1: 9})
+
+
+def test_tones_and_moves_of_frames_go_along_too() -> None:
+    dark, steady = Tone(exposure=-1), LineUp(anchor=2, moves={1: Move(x=3), 3: Move(y=1)}, drawn_on=(8, 8))
+    framing = Framing(
+        tone=Tone(gamma=2),
+        tones=(ToneOfSome(frames=frozenset({1, 3}), tone=dark),),
+        match=Match(to=2, frames=frozenset({3})),
+        line_up=steady,
+    )
+    recipe = Recipe(framing=framing)
+    moved = with_moved(recipe, {1: 2, 2: 4, 3: 5}).framing
+    assert moved.tones[0].frames == {2, 5}
+    assert moved.match == Match(to=4, frames=frozenset({5}))
+    assert moved.line_up == LineUp(anchor=4, moves={2: Move(x=3), 5: Move(y=1)}, drawn_on=(8, 8))
+    behind = with_joined(Recipe(), recipe, 10, 3, "gull").framing
+    assert [behind.tone_of(position) for position in (10, 11, 12, 13)] == [Tone(), dark, Tone(gamma=2), dark]
+    assert behind.match == Match(to=12, frames=frozenset({13}))
+    assert behind.line_up is not None
+    assert set(behind.line_up.moves) == {11, 13}
+    before = with_joined(recipe, Recipe(framing=framing), 3, 3, "gull").framing
+    assert before.line_up is not None
+    assert set(before.line_up.moves) == {1, 3, 4, 6}
+    assert [before.tone_of(position) for position in (2, 5, 6)] == [Tone(gamma=2), Tone(gamma=2), dark]
 
 
 def test_new_frames_find_their_place_in_an_order_made_by_hand() -> None:

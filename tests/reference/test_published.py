@@ -12,8 +12,9 @@ from jayflick.core.dither.choose import suits_dither
 from jayflick.core.formats.gif import lzw
 from jayflick.core.formats.gif.encoder import encode_gif, share_palette
 from jayflick.core.formats.gif.reader import read_gif
-from jayflick.core.palette.oklab import LINEAR, oklab_of_srgb
+from jayflick.core.palette.oklab import oklab_of_srgb
 from jayflick.core.quality.ssim import ssim
+from jayflick.core.srgb import LINEAR
 from jayflick.demo.lamp import draw_lamp
 from tests.conftest import Pictures, lit_ball
 

@@ -15,9 +15,8 @@ from typing import Any
 
 from ..core.atomic import atomic_write
 from ..core.errors import InputError, printable
-from ..core.framing.trim import GRAIN, By, alike, used_box, with_margin
 from ..core.pictures.clip import Cut
-from ..core.recipe import FramesOutput, Framing, Recipe
+from ..core.recipe import FramesOutput, Recipe
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, list_files, look_at, project_in
 from ..core.sequence.first import with_dither_chosen
@@ -28,6 +27,7 @@ from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages
 from ..core.targets.check import check, facts_of, verdict_of
 from ..core.timing.flicks import milliseconds
+from .framing import lined_up, trimmed
 from .gather import none_of
 from .parsing import add_clip, cut
 from .recipes import recipe_of, without_effect
@@ -74,12 +74,40 @@ def add_to(commands: Any) -> None:
     make.add_argument(
         "--fit", choices=("contain", "cover", "stretch", "inside", "place"), help="how both sides are met"
     )
+    make.add_argument(
+        "--resample",
+        choices=("auto", "area", "lanczos", "nearest"),
+        help="how pixels are made of others (default: auto, by the kind of art)",
+    )
     make.add_argument("--crop", help="X,Y,W,H in source pixels")
     trims = make.add_mutually_exclusive_group()
     trims.add_argument(
         "--trim", nargs="?", type=int, const=0, metavar="MARGIN", help="crop to what any frame uses, or moves"
     )
     trims.add_argument("--trim-bars", action="store_true", help="crop bars of one colour away")
+    make.add_argument("--line-up", type=int, metavar="N", help="move the frames to lie on the N-th of them")
+    make.add_argument("--line-up-box", metavar="X,Y,W,H", help="where its subject is: only that counts")
+    make.add_argument(
+        "--line-up-by",
+        choices=("shift", "turn", "scale"),
+        default="shift",
+        help="what may be changed: the place, also the angle, also the size",
+    )
+    make.add_argument(
+        "--line-up-cover",
+        choices=("enlarge", "crop", "open"),
+        default="enlarge",
+        help="how open edges are hidden: all enlarged, cropped, or not at all",
+    )
+    make.add_argument("--match-tone", type=int, metavar="N", help="bring all frames to the tone of the N-th")
+    make.add_argument(
+        "--match-by", choices=("levels", "histogram"), default="levels", help="mean and contrast, or all levels"
+    )
+    make.add_argument("--exposure", type=float, help="in stops: 1 doubles the light")
+    make.add_argument("--contrast", type=int, help="-100..100")
+    make.add_argument("--saturation", type=int, help="-100..100")
+    make.add_argument("--gamma", type=float, help="over 1 brightens the middle")
+    make.add_argument("--choke", type=float, help="draw soft edges in by so many pixels")
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--colours", type=int, help="2..256")
@@ -137,7 +165,10 @@ def _make(options: argparse.Namespace) -> int:
             recipe = with_dither_chosen(recipe, frames, stages)
         notes += without_effect(options)
         if options.trim is not None or options.trim_bars:
-            recipe, more = _trimmed(recipe, frames, options)
+            recipe, more = trimmed(recipe, frames, options)
+            notes += more
+        if options.line_up is not None:
+            recipe, more = lined_up(recipe, frames, options, stages)
             notes += more
         reports = []
         taken: set[Path] = set()
@@ -155,30 +186,6 @@ def _make(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps(report, indent=2, ensure_ascii=False))
     return _say_verdicts(reports)
-
-
-def _trimmed(
-    recipe: Recipe, frames: Sequence[FileFrame], options: argparse.Namespace
-) -> tuple[Recipe, list[str]]:
-    """The recipe with a crop to what its frames use, and a note if there is nothing to take off."""
-    if options.crop is not None:
-        raise InputError("--crop and --trim contradict each other", remedy="use one of them")
-    if options.trim is not None and options.trim < 0:
-        raise InputError(f"--trim {options.trim} is not a margin", remedy="use pixels from 0 up")
-    used = [frame for position, frame in enumerate(frames, 1) if position not in recipe.gather.left_out]
-    if not used:
-        raise InputError("all frames are left out", remedy="use at least one of them")
-    used = alike(used)
-    by: By = "alpha" if any(frame.transparent for frame in used) else "change"
-    if options.trim_bars:
-        by = "bars"
-    box = used_box((frame.read() for frame in used), by, 0 if by == "alpha" else GRAIN)
-    if box is None:
-        return recipe, ["there is nothing to trim: the frames use all of their canvas"]
-    size = used[0].width, used[0].height
-    crop = with_margin(box, options.trim or 0, *size)
-    framing = Framing(crop=crop, drawn_on=size)
-    return recipe.model_copy(update={"framing": framing}), []
 
 
 def _place(output: Path, file_name: str, frames: bool, options: argparse.Namespace, taken: set[Path]) -> Path:
@@ -269,6 +276,7 @@ def _report(recipe: Recipe, output_id: str, rendered: Rendered, place: Path, rea
             "total": 0.0,
         },
         "peak_memory_bytes": _peak_memory(),
+        "scaled_by": rendered.scaled_by,
         "options": recipe.model_dump(mode="json"),
         "notes": rendered.notes,
     }

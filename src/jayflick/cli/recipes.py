@@ -12,6 +12,7 @@ from ..core.recipe import GifOutput, Recipe, bytes_target
 from ..core.sequence.files import read_file
 from ..core.targets.catalogue import find, read_target
 from ..core.timing.flicks import parse_delay, parse_rate
+from .framing import box_of
 from .parsing import first_error, size_in_bytes
 
 FORMATS = {
@@ -42,7 +43,7 @@ _OWN = {
 }
 """Options that only some formats have."""
 _OF_ONE = (
-    *("size", "canvas", "place", "fit", "matte", "keep_alpha", "max_bytes", "target"),
+    *("size", "canvas", "place", "fit", "resample", "matte", "keep_alpha", "max_bytes", "target"),
     *("play_fps", "between", "still", "frames"),
 )
 """Other options that are said of one output."""
@@ -61,14 +62,16 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
         base = first.model_dump(mode="json")
     _set_rhythm(base, options)
     if options.crop is not None:
-        if not re.fullmatch(r"\d{1,6}(,\d{1,6}){3}", options.crop):
-            raise InputError(
-                f"--crop {options.crop!r} is not a crop", remedy="use X,Y,W,H, such as 0,0,320,240"
-            )
-        base["framing"] = {"crop": [int(part) for part in options.crop.split(",")]}
+        base["framing"] |= {"crop": box_of("--crop", options.crop), "drawn_on": None}
+    if options.match_tone is not None:
+        base["framing"]["match"] = {"to": options.match_tone, "by": options.match_by}
+    tone = base["framing"]["tone"]
+    _set(*((tone, key, getattr(options, key)) for key in ("exposure", "contrast", "saturation", "gamma")))
+    _set((base["framing"], "choke", options.choke))
     if not options.all:
         base["outputs"] = [_output(options, base["outputs"])]
-    if options.crop is not None or options.trim is not None or options.trim_bars:
+    cropped = options.line_up is not None and options.line_up_cover == "crop"
+    if cropped or options.crop is not None or options.trim is not None or options.trim_bars:
         for output in base["outputs"]:  # what is asked for goes before a crop of their own
             output["framing"] = None
     try:
@@ -174,6 +177,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
         (output["take"], "rate", options.play_fps),
         (output["take"], "between", options.between),
         (output["size"], "fit", options.fit),
+        (output["size"], "resample", options.resample),
         *((output, key, value) for key, value in own.items() if form in _OWN[key]),
     )
     return output

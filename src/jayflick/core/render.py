@@ -10,7 +10,9 @@ from typing import Any, NamedTuple
 from .errors import InputError
 from .formats.format import Coded, Format, Timed, Tools, kept
 from .formats.table import format_of
-from .framing.frames import FRAMING_VERSION, Framed, PlayedFrames, SourceFrame
+from .framing.frames import FRAMING_VERSION, Framed, PlayedFrames
+from .framing.prepared import SourceFrame
+from .framing.resample import Filter
 from .progress import OnProgress, Progress
 from .recipe import BaseOutput, Recipe
 from .stages import Stages, cache_key
@@ -34,6 +36,8 @@ class Rendered:
     """Names what the played steps show before alpha is settled and colours are chosen."""
     plan: Plan
     seconds: dict[str, float]
+    scaled_by: Filter | None = None
+    """The filter that the pictures were scaled by, if they were."""
     notes: list[str] = field(default_factory=list)
     """What a person should know, such as delays the format cannot hold."""
 
@@ -146,7 +150,9 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
     sources = cache_key("sources", FRAMING_VERSION, work.frames.names)
     clock.lap("")
     notes = _notes(work, timed, info)
-    return Rendered(coded, timed, work.held, info, sources, work.plan, clock.seconds, notes)
+    return Rendered(
+        coded, timed, work.held, info, sources, work.plan, clock.seconds, work.frames.scaled_by, notes
+    )
 
 
 def _whole(number: float) -> int | float:
@@ -168,7 +174,7 @@ def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
 
 
 def _notes(work: _Work, timed: Timed, info: dict[str, Any]) -> list[str]:
-    notes = [*work.held.notes, *timed.notes]
+    notes = [*work.frames.notes, *work.held.notes, *timed.notes]
     target = work.output.target
     most = target.most_bytes if target is not None else None
     if most is not None and info["bytes"] > most:

@@ -13,6 +13,8 @@ from .formats.apng import encode_apng
 from .formats.gif.encoder import encode_gif, share_palette
 from .formats.gif.reader import describe, read_gif
 from .framing.alpha import settle
+from .framing.art import art_of
+from .framing.resample import resample
 from .pictures.kinds import read_picture
 from .recipe import Alpha
 
@@ -45,6 +47,8 @@ def warm() -> None:
             )
             frame = np.stack([red, green, (x * y + shift) & 255, alpha], axis=2).astype(np.uint8)
             frames.append(settle(frame, Alpha()))
+        art_of(frames[0])
+        resample(frames[0], 50, 50, "area")
         shared = share_palette(frames, 16)
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)

@@ -6,6 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
+from ..core.srgb import to_levels, to_linear
+
 Point = tuple[float, float]
 Picture = NDArray[np.float64]
 """Linear light, shape (height, width, 3)."""
@@ -19,8 +21,7 @@ _STEPS = 1 << 14
 def _curve() -> NDArray[np.uint8]:
     """sRGB levels of the squares of evenly spaced numbers from 0 to 1: dense where the curve is steep."""
     linear = (np.arange(_STEPS + 1) / _STEPS) ** 2
-    curve = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 1e-9) ** (1 / 2.4) - 0.055)
-    result: NDArray[np.uint8] = np.clip(np.rint(curve * 255), 0, 255).astype(np.uint8)
+    result: NDArray[np.uint8] = np.clip(np.rint(to_levels(linear) * 255), 0, 255).astype(np.uint8)
     return result
 
 
@@ -29,8 +30,7 @@ _CURVE = _curve()
 
 def light(colour: str) -> NDArray[np.float64]:
     """Linear light of ``#rrggbb``, shape (3,)."""
-    levels = np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)]) / 255.0
-    return np.where(levels <= 0.04045, levels / 12.92, ((levels + 0.055) / 1.055) ** 2.4)
+    return to_linear(np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)]) / 255.0)
 
 
 def levels(picture: Picture) -> NDArray[np.uint8]:

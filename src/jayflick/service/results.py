@@ -65,6 +65,7 @@ def keep_result(
         "durations": plan.durations,
         "sources": rendered.sources,
         "content": cache_key("content", 1, rendered.coded.key, str(held.unit), held.units, held.repeat),
+        "scaled_by": rendered.scaled_by,
         "notes": rendered.notes,
         "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},
     }

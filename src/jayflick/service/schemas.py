@@ -151,6 +151,9 @@ class ResultInfo(Document):
     sources: str = Field(
         "", description="Equal for two results whose steps show the same pictures before colours are chosen"
     )
+    scaled_by: Literal["area", "lanczos", "nearest"] | None = Field(
+        None, description="The filter its pictures were scaled by, if they were"
+    )
     notes: list[str]
     seconds: dict[str, float]
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
 from ..palette.nearest import EXACT, Nearest, among, bucket, fill_cell
-from ..palette.oklab import LINEAR
+from ..srgb import LINEAR
 
 
 @inlined

@@ -1,59 +1,38 @@
-"""Framed frames: cropped and scaled, decoded once for all that is made of them."""
+"""Framed frames: lined up, toned, cropped and scaled, decoded once for all that is made of them."""
 
 import hashlib
-from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import astuple
+from dataclasses import astuple, dataclass
 from functools import cached_property
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import InputError
 from ..pictures.kinds import decoders
 from ..progress import OnProgress, Progress
-from ..recipe import Framing, Gather, Size
+from ..recipe import Framing, Gather, LineUp, Size, Tone
 from ..stages import Stages, cache_key
 from ..timing.shots import EMPTY, Shot
-from .alpha import unmatte
+from .art import suited, whole_factor
+from .bleed import bled
+from .edges import choked
 from .mix import mix
+from .moves import MOST_ENLARGED, Warp, covers, enlargement, warp_of, warped
+from .prepared import Prepared, SourceFrame
+from .resample import Filter
 from .scale import frame_picture, placement
 from .size import Placement
+from .tone import Curves, curves_of, matches, toned
 
-FRAMING_VERSION = 4
+FRAMING_VERSION = 5
 READERS = 2
 """Frames decoded side by side."""
 
 
-class SourceFrame(Protocol):
-    """An untouched frame as it came."""
-
-    @property
-    def name(self) -> str: ...
-    @property
-    def sha256(self) -> str: ...
-    @property
-    def missing_after(self) -> int:
-        """How many numbers are missing between it and the next of its sequence."""
-        ...
-
-    @property
-    def width(self) -> int: ...
-    @property
-    def height(self) -> int: ...
-    @property
-    def transparent(self) -> bool:
-        """Whether its file can hold pixels that are not opaque."""
-        ...
-
-    def read(self) -> NDArray[np.uint8]:
-        """Decode to straight RGBA, shape (height, width, 4)."""
-        ...
-
-
 class PlayedFrames:
-    """Frames cropped and scaled, their soft alpha kept, fetched one at a time in played order."""
+    """Framed frames, their soft alpha kept, fetched one at a time in played order."""
 
     def __init__(self, framed: "Framed", shots: Sequence[Shot], stages: Stages) -> None:
         self._shots = shots
@@ -74,6 +53,18 @@ class PlayedFrames:
     def canvas(self) -> tuple[int, int]:
         """Width and height of the pictures."""
         return self._framed.canvas(self._like)
+
+    @property
+    def scaled_by(self) -> Filter | None:
+        """The filter that the pictures are scaled by; ``None`` if they keep their size."""
+        return self._framed.scaled_by(self._like)
+
+    @property
+    def notes(self) -> list[str]:
+        """What a person should know of how they are scaled."""
+        if self._framed.uneven(self._like):
+            return ["pixels are of unlike sizes: nearest is even at whole factors only, such as 2 or 3 times"]
+        return []
 
     def only(self, index: int) -> "PlayedFrames":
         """One of the pictures by itself."""
@@ -134,18 +125,23 @@ class PlayedFrames:
         self._framed.frame(position)
 
 
-def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int] | None:
-    """The size that frames of another are scaled to, if that is wished: one of its own or that of most."""
-    if gather.sizes == "same" or not frames:
-        return None
-    if gather.size is not None:
-        return gather.size
-    sizes = Counter((frame.width, frame.height) for frame in frames)
-    return max(sizes, key=lambda size: sizes[size])
+@dataclass(frozen=True)
+class Treatment:
+    """All that is done to a prepared frame, as it turns out: what changes nothing is not in it."""
+
+    warp: Warp | None
+    match: tuple[str, str] | None
+    """The name of the frame whose tone it is brought to, and how."""
+    tone: Tone | None
+    crop: tuple[int, int, int, int]
+    placement: Placement
+    scaled_by: Filter | None
+    choke: float
+    bleed: bool
 
 
 class Framed:
-    """Source frames cropped and scaled, straight RGBA, their soft alpha kept; each kept as a stage result."""
+    """Source frames as outputs show them, straight RGBA, their soft alpha kept; each kept as a stage result."""
 
     def __init__(
         self,
@@ -156,33 +152,27 @@ class Framed:
         gather: Gather,
     ) -> None:
         """Frames of another size than most are first brought onto a canvas of it, if ``gather`` says so."""
-        self._frames = frames
+        self.prepared = Prepared(frames, gather, stages)
         self._framing = framing
         self._size = size
         self._stages = stages
-        self._usual = usual_size(frames, gather)
-        self._over = gather.over
-        self._ways: dict[tuple[int, int, bool], str] = {}
-
-    def _placed(self, width: int, height: int) -> Placement:
-        return placement(self._framing, self._size, *(self._usual or (width, height)))
+        self._enlarged: dict[tuple[int, int], float] = {}
+        self._hashes: dict[Treatment, str] = {}
+        if framing.match is not None and framing.match.to > len(frames):
+            raise InputError(
+                f"there is no frame {framing.match.to} to match: there are {len(frames)}",
+                remedy="match another frame",
+            )
 
     def name(self, position: int) -> str:
-        """What a framed picture is made of: its source and everything that is done to it, as it turns out.
+        """What a framed picture is made of: its source and everything that is done to it.
 
         Settings that come to the same have the same name.
         """
-        frame = self._frames[position - 1]
-        kind = frame.width, frame.height, frame.transparent
-        if kind not in self._ways:
-            own = frame.width, frame.height
-            scaled = self._usual if self._usual not in (None, own) else None
-            over = self._over if frame.transparent else None
-            crop = self._framing.crop_of(*(self._usual or own)) or (0, 0, *(self._usual or own))
-            self._ways[kind] = cache_key(
-                "framing", FRAMING_VERSION, decoders(), over, scaled, crop, astuple(self._placed(*own))
-            )
-        return f"{frame.sha256} {self._ways[kind]}"
+        treatment = self._treatment(position)
+        if treatment not in self._hashes:
+            self._hashes[treatment] = cache_key("framing", FRAMING_VERSION, decoders(), _plain(treatment))
+        return f"{self.prepared.name(position)} {self._hashes[treatment]}"
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
@@ -190,34 +180,34 @@ class Framed:
 
     def canvas(self, position: int) -> tuple[int, int]:
         """Width and height of a framed picture."""
-        frame = self._frames[position - 1]
-        return self._placed(frame.width, frame.height).canvas
+        return self._placed(position).canvas
 
     def source_pixels(self, position: int) -> int:
         """How many pixels a frame has before it is framed."""
-        frame = self._frames[position - 1]
-        return frame.width * frame.height
+        return self.prepared.source_pixels(position)
 
     def opaque(self, position: int) -> bool:
-        """Whether a framed picture is opaque throughout: its source is, and it covers the canvas."""
-        frame = self._frames[position - 1]
-        if self._usual is not None and self._usual != (frame.width, frame.height):
-            return False  # it may lie on a canvas of another shape
-        return not frame.transparent and self._placed(frame.width, frame.height).covers
+        """Whether a framed picture is sure to be opaque throughout."""
+        warp = self._warp(position)
+        whole = warp is None or covers(warp, self._crop(position), *self.prepared.size(position))
+        return whole and self.prepared.opaque(position) and self._placed(position).covers
+
+    def scaled_by(self, position: int) -> Filter | None:
+        """The filter that a frame is scaled by; ``None`` if it keeps its size."""
+        source, wanted = self._crop(position)[2:], self._placed(position).picture
+        if source == wanted:
+            return None
+        how = self._size.resample
+        return suited(self.prepared.art, source, wanted) if how == "auto" else how
+
+    def uneven(self, position: int) -> bool:
+        """Whether pixels of a frame that is scaled unmixed become unlike in size."""
+        even = whole_factor(self._crop(position)[2:], self._placed(position).picture)
+        return self.scaled_by(position) == "nearest" and not even
 
     def frame(self, position: int) -> NDArray[np.uint8]:
         """One frame, shape (height, width, 4)."""
-        frame, usual = self._frames[position - 1], self._usual
-
-        def make() -> bytes:
-            picture = frame.read()
-            if self._over is not None:
-                picture = unmatte(picture, self._over)
-            if usual is not None and usual != (frame.width, frame.height):
-                picture = frame_picture(picture, Framing(), Size(width=usual[0], height=usual[1]))
-            return frame_picture(picture, self._framing, self._size).tobytes()
-
-        data = self._stages.obtain("framing", self.key(position), make)
+        data = self._stages.obtain("framing", self.key(position), lambda: self._made(position).tobytes())
         # Writable, as other frames are: loops are compiled for each kind of array apart.
         width, height = self.canvas(position)
         return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
@@ -231,3 +221,83 @@ class Framed:
         if shown:
             height, width = shown[0][0].shape[:2]
         return mix(shown, height, width)
+
+    def curves(self, position: int) -> Curves:
+        """What becomes of each level of a frame, but for its saturation."""
+        match = self._framing.match
+        before = None
+        if match is not None and matches(match, position):
+            levels = self.prepared.levels
+            before = levels(position).matched(levels(match.to), match.by)
+        return curves_of(self._framing.tone_of(position), before)
+
+    def _made(self, position: int) -> NDArray[np.uint8]:
+        todo = self._treatment(position)
+        picture = self.prepared.picture(position)
+        if todo.match is not None or todo.tone is not None:
+            saturation = todo.tone.saturation if todo.tone is not None else 0
+            picture = toned(picture, self.curves(position), saturation)
+        if todo.warp is not None:
+            picture = warped(picture, todo.warp)
+        picture = frame_picture(picture, self._framing, self._size, todo.scaled_by or "area")
+        picture = choked(picture, todo.choke)
+        return bled(picture) if todo.bleed else picture
+
+    def _treatment(self, position: int) -> Treatment:
+        framing, soft = self._framing, not self.opaque(position)
+        match, tone = framing.match, framing.tone_of(position)
+        alike = None
+        if match is not None and matches(match, position):
+            name = self.prepared.name(match.to)
+            alike = None if name == self.prepared.name(position) else (name, match.by)
+        return Treatment(
+            self._warp(position),
+            alike,
+            None if tone.plain else tone,
+            self._crop(position),
+            self._placed(position),
+            self.scaled_by(position),
+            framing.choke if soft else 0.0,
+            framing.bleed and soft,
+        )
+
+    def _crop(self, position: int) -> tuple[int, int, int, int]:
+        """What of a frame is used: left, top, width, height."""
+        size = self.prepared.size(position)
+        return self._framing.crop_of(*size) or (0, 0, *size)
+
+    def _placed(self, position: int) -> Placement:
+        return placement(self._framing, self._size, *self.prepared.size(position))
+
+    def _warp(self, position: int) -> Warp | None:
+        """How a frame is moved, if it is."""
+        line_up = self._framing.line_up
+        if line_up is None:
+            return None
+        size = self.prepared.size(position)
+        if size not in self._enlarged:
+            self._enlarged[size] = enlargement_of(line_up, *size)
+        warp = warp_of(line_up, position, *size, self._enlarged[size])
+        return None if warp.whole == (0, 0) else warp
+
+
+def enlargement_of(line_up: LineUp, width: int, height: int) -> float:
+    """By how much frames of this size are enlarged so that no edge shows; ``InputError`` if that is no help."""
+    if line_up.cover == "open":
+        return 1.0
+    most = enlargement(line_up, line_up.moves, width, height)
+    if most > MOST_ENLARGED:
+        raise InputError(
+            "frames are moved so far that too little is left that all of them show",
+            remedy="leave the edges open, or line up on another frame",
+        )
+    return most
+
+
+def _plain(treatment: Treatment) -> list[object]:
+    """A treatment as JSON holds it."""
+    tone = treatment.tone.model_dump() if treatment.tone is not None else None
+    return [
+        *(treatment.warp, treatment.match, tone, treatment.crop, astuple(treatment.placement)),
+        *(treatment.scaled_by, treatment.choke, treatment.bleed),
+    ]

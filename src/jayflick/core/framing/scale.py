@@ -2,14 +2,14 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from ..errors import InputError
-from ..recipe import Framing, Size
+from ..recipe import Cropping, Size
+from .resample import Filter, resample
 from .size import Placement, place
 
 
-def placement(framing: Framing, size: Size, width: int, height: int) -> Placement:
+def placement(framing: Cropping, size: Size, width: int, height: int) -> Placement:
     """Where a source of ``width`` × ``height`` ends up; ``InputError`` when the crop is not inside it."""
     crop = framing.crop_of(width, height)
     if crop is None:
@@ -23,11 +23,10 @@ def placement(framing: Framing, size: Size, width: int, height: int) -> Placemen
     return place(size, across, down)
 
 
-def frame_picture(picture: NDArray[np.uint8], framing: Framing, size: Size) -> NDArray[np.uint8]:
+def frame_picture(picture: NDArray[np.uint8], framing: Cropping, size: Size, by: Filter) -> NDArray[np.uint8]:
     """The cropped, scaled picture on its canvas, straight RGBA, shape (height, width, 4).
 
-    Scaled by a Lanczos filter of three lobes over premultiplied colour, so that the colours hidden under
-    transparent pixels never bleed into an edge. What the picture does not cover is transparent.
+    What the picture does not cover is transparent.
     """
     height, width = picture.shape[:2]
     where = placement(framing, size, width, height)
@@ -35,18 +34,9 @@ def frame_picture(picture: NDArray[np.uint8], framing: Framing, size: Size) -> N
     if crop is not None:
         left, top, across, down = crop
         picture = picture[top : top + down, left : left + across]
-    if where.picture != (picture.shape[1], picture.shape[0]):
-        opaque = bool((picture[:, :, 3] == 255).all())
-        if opaque:
-            flat = Image.fromarray(np.ascontiguousarray(picture[:, :, :3]))
-            scaled = flat.resize(where.picture, Image.Resampling.LANCZOS).convert("RGBA")
-        else:  # Pillow premultiplies RGBA for the filter by itself
-            scaled = Image.fromarray(np.ascontiguousarray(picture)).resize(
-                where.picture, Image.Resampling.LANCZOS
-            )
-        picture = np.array(scaled)
+    picture = resample(picture, *where.picture, by)
     if where.canvas == where.picture:
-        return np.ascontiguousarray(picture)
+        return picture
     canvas = np.zeros((where.canvas[1], where.canvas[0], 4), np.uint8)
     left, top = max(where.left, 0), max(where.top, 0)
     from_left, from_top = max(-where.left, 0), max(-where.top, 0)

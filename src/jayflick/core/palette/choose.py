@@ -4,8 +4,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
+from ..srgb import LINEAR
 from .histogram import Histogram
-from .oklab import LINEAR, SCALE, oklab_of_srgb
+from .oklab import SCALE, oklab_of_srgb
 
 ROUNDS = 6
 """Rounds of k-means after the splits; more gains less than a hundredth of a decibel on film."""

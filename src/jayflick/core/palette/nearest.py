@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
+from ..srgb import LINEAR
 from .levels import Levels
-from .oklab import LINEAR, SCALE, oklab, oklab_of_srgb
+from .oklab import SCALE, oklab, oklab_of_srgb
 
 MOST_CANDIDATES = 31
 """Entries a neighbourhood may list; one that would list more is searched in full."""

@@ -1,7 +1,7 @@
 """sRGB to OKLab and back to numbers a compiled loop can compare quickly.
 
 Source: Björn Ottosson, "A perceptual color space for image processing" (2020), with its published matrices;
-the transfer curve is IEC 61966-2-1 (sRGB).
+the transfer curve is that of sRGB (``core/srgb.py``).
 """
 
 import numpy as np
@@ -12,15 +12,6 @@ from ..compiled import compiled, inlined
 SCALE = 2048
 """OKLab units per 1.0 when stored as integers: fine enough to tell neighbouring 8-bit colours apart, and
 small enough that a squared distance and a palette index fit one signed 32-bit key."""
-
-
-def _linear_levels() -> NDArray[np.float64]:
-    level = np.arange(256, dtype=np.float64) / 255.0
-    return np.where(level <= 0.04045, level / 12.92, ((level + 0.055) / 1.055) ** 2.4)
-
-
-LINEAR = _linear_levels()
-"""Linear light, 0 to 1, of each of the 256 sRGB levels."""
 
 
 @inlined
@@ -55,7 +46,7 @@ def oklab(red: float, green: float, blue: float) -> tuple[float, float, float]:
 def oklab_of_srgb(colours: NDArray[np.float64], linear: NDArray[np.float64]) -> NDArray[np.float64]:
     """OKLab of sRGB colours.
 
-    ``colours``: shape (n, 3), levels 0 to 255, fractions allowed. ``linear``: pass :data:`LINEAR`.
+    ``colours``: shape (n, 3), levels 0 to 255, fractions allowed. ``linear``: pass ``srgb.LINEAR``.
     Returns shape (n, 3): L, a, b.
     """
     result = np.empty((colours.shape[0], 3), np.float64)

@@ -4,8 +4,9 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from .framing import Alpha, Crop, Framing, Size
+from .framing import Alpha, Crop, Cropping, Framing, Size
 from .gather import Gather
+from .line_up import LineUp, Move
 from .outputs import (
     ApngOutput,
     AvifOutput,
@@ -21,6 +22,7 @@ from .outputs import (
 from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Rate
 from .rhythm import MAX_SPANS, Rhythm, Span, Take, span_name
 from .target import Bounds, Figure, Kind, Preset, Rule, Target, bytes_target
+from .tone import Match, Tone, ToneOfSome
 
 __all__ = [
     "MAX_PLACES",
@@ -33,6 +35,7 @@ __all__ = [
     "Bounds",
     "Colour",
     "Crop",
+    "Cropping",
     "Figure",
     "Flicks",
     "FramesOutput",
@@ -40,6 +43,9 @@ __all__ = [
     "Gather",
     "GifOutput",
     "Kind",
+    "LineUp",
+    "Match",
+    "Move",
     "Output",
     "Part",
     "Preset",
@@ -52,6 +58,8 @@ __all__ = [
     "StillOutput",
     "Take",
     "Target",
+    "Tone",
+    "ToneOfSome",
     "Tuning",
     "VideoOutput",
     "WebpOutput",
@@ -86,5 +94,8 @@ class Recipe(Part):
         raise KeyError(output_id)
 
     def framing_of(self, output: BaseOutput) -> Framing:
-        """What part of the picture an output shows: one of its own, or the one all share."""
-        return self.framing if output.framing is None else output.framing
+        """What is done to the pictures of an output: the same for all, but for a crop of its own."""
+        own = output.framing
+        if own is None:
+            return self.framing
+        return self.framing.model_copy(update={"crop": own.crop, "drawn_on": own.drawn_on})

@@ -1,11 +1,13 @@
 """What part of the picture is used, how large it becomes, and what lies under it."""
 
 from fractions import Fraction
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
+from .line_up import LineUp
 from .part import MAX_SIDE, Colour, Part, Side
+from .tone import Match, Tone, ToneOfSome
 
 
 def _has_area(crop: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
@@ -21,7 +23,7 @@ Crop = Annotated[
 ]
 
 
-class Framing(Part):
+class Cropping(Part):
     """What part of the picture is used, before outputs scale it."""
 
     crop: Crop | None = None
@@ -43,7 +45,33 @@ class Framing(Part):
         return left, top, max(1, min(ends[1], width) - left), max(1, min(rows[1], height) - top)
 
 
-Anchor = Literal[
+class Framing(Cropping):
+    """What is done to the pictures of all outputs: lined up and matched, their tone, cropped, their edges."""
+
+    line_up: LineUp | None = None
+    match: Match | None = None
+    tone: Tone = Tone()
+    tones: tuple[ToneOfSome, ...] = Field((), max_length=200, description="Where frames have one of their own")
+    choke: float = Field(
+        0.0, ge=0, le=4, description="By how many pixels of the output soft edges are drawn in"
+    )
+    bleed: bool = Field(
+        False, description="Spread the colours of the art under clear pixels, for what filters or compresses it"
+    )
+
+    @model_validator(mode="after")
+    def _each_frame_has_one_tone(self) -> Self:
+        named = [position for some in self.tones for position in some.frames]
+        if len(set(named)) < len(named):
+            raise ValueError("a frame has two tones of its own")
+        return self
+
+    def tone_of(self, position: int) -> Tone:
+        """The tone of a frame: one of its own, or that of all."""
+        return next((some.tone for some in self.tones if position in some.frames), self.tone)
+
+
+Point = Literal[
     "centre", "top-left", "top", "top-right", "left", "right", "bottom-left", "bottom", "bottom-right"
 ]
 Offset = Annotated[int, Field(ge=-(1 << 16), le=1 << 16, description="In pixels of the canvas")]
@@ -60,9 +88,14 @@ class Size(Part):
         "distorted. inside: as large as lies within the sides, never enlarged, nothing around it. "
         "place: at its own size on the canvas",
     )
-    at: Anchor | tuple[Offset, Offset] = Field(
+    at: Point | tuple[Offset, Offset] = Field(
         "centre",
         description="Where the picture lies on a canvas of another shape: one of nine points, or left and top",
+    )
+    resample: Literal["auto", "area", "lanczos", "nearest"] = Field(
+        "auto",
+        description="How pixels are made of others: what suits the art; the mean of what each covers; sharper; "
+        "the nearest, unmixed, for art that is drawn pixel by pixel",
     )
 
 

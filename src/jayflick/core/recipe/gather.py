@@ -1,13 +1,11 @@
 """Which frames are used, and how what is wrong with them is made good."""
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import Field, field_serializer, field_validator
+from pydantic import Field, field_validator
 
 from ..pictures.header import MAX_PIXELS
-from .part import Colour, Part, Side
-
-Positions = frozenset[Annotated[int, Field(ge=1)]]
+from .part import Colour, Part, Positions, Side
 
 
 class Gather(Part):
@@ -44,7 +42,3 @@ class Gather(Part):
                 f"{size[0]} × {size[1]} is more than the {MAX_PIXELS // 10**6} million pixels allowed"
             )
         return size
-
-    @field_serializer("left_out", "folded")
-    def _in_order(self, value: frozenset[int]) -> list[int]:
-        return sorted(value)

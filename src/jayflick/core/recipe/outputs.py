@@ -5,7 +5,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from ..text import CleanText
-from .framing import Alpha, Framing, Size
+from .framing import Alpha, Cropping, Size
 from .part import MAX_PLACES, Colour, Flicks, Part
 from .rhythm import Take
 from .target import Kind, Target
@@ -22,7 +22,9 @@ class BaseOutput(Part):
     name: CleanText = Field("Page loop", min_length=1, max_length=80)
     file_name: CleanText = Field("loop", min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+$")
     take: Take = Take()
-    framing: Framing | None = Field(None, description="Of its own, instead of the one that all outputs share")
+    framing: Cropping | None = Field(
+        None, description="A crop of its own, instead of the one that all outputs share"
+    )
     size: Size = Size()
     target: Target | None = Field(None, description="Where it goes, and what that takes")
 

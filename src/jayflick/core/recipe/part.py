@@ -4,7 +4,7 @@ import re
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PlainSerializer
 
 from ..timing.flicks import LONGEST, MAX_RATE
 
@@ -20,7 +20,9 @@ Colour = Annotated[str, AfterValidator(str.lower), Field(pattern=r"^#[0-9a-fA-F]
 class Part(BaseModel):
     """What all parts of a recipe share: frozen, and unknown keys are refused, so nothing is lost silently."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True
+    )
 
 
 def _is_rate(value: str) -> str:
@@ -38,3 +40,4 @@ Side = Annotated[int, Field(ge=1, le=1 << 16, description="In pixels")]
 Direction = Literal["forward", "reverse", "there-and-back"]
 Repeat = Annotated[int, Field(ge=0, le=65536, description="How often it plays: 0 for ever, 1 once")]
 Place = Annotated[int, Field(ge=1, le=MAX_PLACES)]
+Positions = Annotated[frozenset[Annotated[int, Field(ge=1)]], PlainSerializer(sorted, list[int])]

@@ -7,7 +7,8 @@ from collections.abc import Sequence as Sequence_
 from ..dither.choose import suits_dither
 from ..errors import InputError
 from ..framing.alpha import settle
-from ..framing.frames import Framed, SourceFrame
+from ..framing.frames import Framed
+from ..framing.prepared import SourceFrame
 from ..recipe import (
     MAX_SIDE,
     MAX_SPANS,

@@ -1,10 +1,10 @@
 """Frames that were rendered again, put in the place of those they are newer versions of."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from ..recipe import Gather, Output, Recipe, Rhythm, Span, span_name
+from ..recipe import Framing, Gather, Match, Output, Recipe, Rhythm, Span, ToneOfSome, span_name
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,49 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         )
         for output in recipe.outputs
     )
-    return recipe.model_copy(update=changed)
+    return recipe.model_copy(update={**changed, "framing": _framing_moved(recipe.framing, moved)})
+
+
+def _framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:
+    """What is done to the pictures of single frames, for frames that stand elsewhere now."""
+
+    def of(positions: Iterable[int]) -> frozenset[int]:
+        return frozenset(moved[p] for p in positions if p in moved)
+
+    some = (part.model_copy(update={"frames": of(part.frames)}) for part in framing.tones)
+    changed: dict[str, object] = {"tones": tuple(part for part in some if part.frames)}
+    match, lined = framing.match, framing.line_up
+    if match is not None:
+        frames = None if match.frames is None else of(match.frames)
+        there = match.to in moved
+        changed["match"] = Match(to=moved[match.to], by=match.by, frames=frames) if there else None
+    if lined is not None:
+        moves = {moved[p]: move for p, move in lined.moves.items() if p in moved}
+        anchor = moved.get(lined.anchor, 1)
+        changed["line_up"] = lined.model_copy(update={"anchor": anchor, "moves": moves})
+    return framing.model_copy(update=changed)
+
+
+def _framing_joined(framing: Framing, other: Framing, count: int, more: int) -> Framing:
+    """A framing for ``count`` frames with ``more`` behind them, whose tones and moves go along."""
+    theirs = _framing_moved(other, {position: position + count for position in range(1, more + 1)})
+    tones = framing.tones + theirs.tones
+    if other.tone != framing.tone:
+        own = {position for some in theirs.tones for position in some.frames}
+        rest = frozenset(range(count + 1, count + more + 1)) - own
+        tones = (*tones, *([ToneOfSome(frames=rest, tone=other.tone)] if rest else ()))
+    lined = framing.line_up
+    if lined is None:
+        lined = theirs.line_up
+    elif theirs.line_up is not None and theirs.line_up.drawn_on == lined.drawn_on:
+        lined = lined.model_copy(update={"moves": {**lined.moves, **theirs.line_up.moves}})
+    match = framing.match
+    if match is not None and match.frames is None:  # frames of another project keep their own tone
+        match = match.model_copy(update={"frames": frozenset(range(1, count + 1))})
+    elif match is None and theirs.match is not None:
+        frames = theirs.match.frames or frozenset(range(count + 1, count + more + 1))
+        match = theirs.match.model_copy(update={"frames": frames})
+    return framing.model_copy(update={"tones": tones, "line_up": lined, "match": match})
 
 
 def _with_added(
@@ -183,5 +225,6 @@ def with_joined(recipe: Recipe, other: Recipe, count: int, more: int, name: str)
             "rhythm": rhythm.model_copy(
                 update={"order": order, "holds": {**rhythm.holds, **held}, "spans": tuple(spans)}
             ),
+            "framing": _framing_joined(recipe.framing, other.framing, count, more),
         }
     )
