@@ -114,6 +114,20 @@ def test_cropping_comes_before_scaling_and_stays_inside() -> None:
         frame_picture(picture, Cropping(crop=(40, 0, 20, 10)), Size(), "area")
 
 
+def test_a_dithered_edge_has_as_many_pixels_as_it_is_opaque_and_lies_still() -> None:
+    ramp = np.full((64, 256, 4), 90, np.uint8)
+    ramp[:, :, 3] = np.append(np.repeat(np.arange(31) * 8, 8), [255] * 8)  # 32 steps of 8 pixels
+    made = settle(ramp, Alpha(edges="dither"))
+    assert set(np.unique(made[:, :, 3])) == {0, 255}
+    kept = made[:, :, 3].mean(axis=0).reshape(-1, 8).mean(axis=1)
+    np.testing.assert_allclose(kept, ramp[0, ::8, 3], atol=2.1)
+    assert (made[made[:, :, 3] == 255][:, :3] == 90).all()
+    assert not made[:, 0].any()
+    assert (made[:, 255, 3] == 255).all()
+    moved = settle(np.ascontiguousarray(ramp[8:, 8:]), Alpha(edges="dither"))
+    np.testing.assert_array_equal(moved, made[8:, 8:])
+
+
 def test_soft_edges_are_cut_off_laid_over_the_page_or_filled() -> None:
     edge = np.array([[[200, 100, 0, 0], [200, 100, 0, 64], [200, 100, 0, 191], [200, 100, 0, 255]]], np.uint8)
     cut = settle(edge, Alpha(edges="cutoff", cutoff=128))

@@ -128,7 +128,7 @@ RECIPES = st.builds(
             "size": st.sampled_from([{}, {"width": 96}, {"width": 40}, {"width": 50, "height": 50}]),
             "alpha": st.fixed_dictionaries(
                 {
-                    "edges": st.sampled_from(["cutoff", "matte", "fill"]),
+                    "edges": st.sampled_from(["cutoff", "dither", "matte", "fill"]),
                     "cutoff": st.sampled_from([90, 128]),
                     "matte": st.sampled_from(["#262a2e", "#ffffff"]),
                 }

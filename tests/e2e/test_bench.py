@@ -184,6 +184,7 @@ def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page
     page.keyboard.press("f")
+    page.get_by_role("radio", name="Alpha", exact=True).click()
     page.get_by_role("radio", name="fill").click()
     field = page.get_by_role("textbox", name="Page colour", exact=True)
     field.fill("ff0000")
@@ -192,7 +193,7 @@ def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
     expect(cell(desk, "Framing")).to_contain_text("filled with #ff0000")
     page.wait_for_timeout(300)
     assert desk.pixels()[0, 0].tolist() == [255, 0, 0, 255]
-    page.get_by_role("radio", name="cut-off").click()
+    page.get_by_role("radio", name="cut", exact=True).click()
     desk.settled()
     page.wait_for_timeout(300)
     assert desk.pixels()[0, 0].tolist() == [0, 0, 0, 0]

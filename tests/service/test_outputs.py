@@ -242,3 +242,45 @@ def test_an_output_may_have_a_crop_of_its_own(client: httpx.Client) -> None:
     np.testing.assert_array_equal(np.array(Image.open(BytesIO(file)).convert("RGBA")), frames[1][4:20, 10:30])
     source = client.get(f"/api/revisions/{results['still']['revision_id']}/outputs/still/source/2").content
     assert Image.open(BytesIO(source)).size == (20, 16)
+
+
+def test_frames_are_lined_up_and_their_levels_are_told(client: httpx.Client) -> None:
+    random = np.random.default_rng(5)
+    scene = np.repeat(np.repeat(random.integers(30, 220, (16, 20, 3), np.uint8), 8, axis=0), 8, axis=1)
+    frames = []
+    for right, down, gain in ((0, 0, 1.0), (3, -2, 0.9), (-4, 1, 1.08)):
+        part = (scene[10 + down : 110 + down, 10 + right : 130 + right] * gain).astype(np.uint8)
+        frames.append(np.dstack([part, np.full((100, 120), 255, np.uint8)]))
+    frames.append(np.full((100, 120, 4), 255, np.uint8))
+    project = project_of(client, frames)
+    address = f"/api/projects/{project}"
+
+    found = client.post(f"{address}/moves", json={"anchor": 1, "positions": [1, 2, 3, 4]}).json()
+    moves = {one["position"]: one["move"] for one in found}
+    assert [moves[1]["x"], moves[4]] == [0, None]
+    assert (moves[2]["x"], moves[2]["y"]) == pytest.approx((3, -2), abs=0.1)
+    assert (moves[3]["x"], moves[3]["y"]) == pytest.approx((-4, 1), abs=0.1)
+    line_up = {
+        "anchor": 1,
+        "moves": {str(p): move for p, move in moves.items() if move},
+        "drawn_on": [120, 100],
+    }
+    steady = client.post(f"{address}/steady", json=line_up).raise_for_status().json()
+    left, top, width, height = steady["common"]
+    assert (left, top) == (pytest.approx(3, abs=1), pytest.approx(1, abs=1))
+    assert (width, height) == (pytest.approx(113, abs=2), pytest.approx(97, abs=2))
+    assert 1.05 < steady["enlarged"] < 1.1
+    asked = {"positions": [1, 2, 3], "histogram": 2, "match": {"to": 1}}
+    levels = client.post(f"{address}/levels", json=asked).raise_for_status().json()
+    before = [one["before"] for one in levels["frames"]]
+    after = [one["after"] for one in levels["frames"]]
+    assert np.ptp(before) > 10 * np.ptp(after)
+    assert [sum(channel) for channel in levels["before"]] == pytest.approx([1, 1, 1], abs=1e-3)
+    assert levels["before"] != levels["after"]
+    for path, body in (
+        ("moves", {"anchor": 9, "positions": [1]}),
+        ("moves", {"anchor": 1, "positions": [2], "box": [100, 0, 40, 40]}),
+        ("levels", {"positions": [5]}),
+        ("moves", {"anchor": 1, "positions": []}),
+    ):
+        assert client.post(f"{address}/{path}", json=body).status_code == 422

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from ..core.errors import InputError
 from ..core.framing.prepared import Prepared
 from ..core.framing.steady import common_area, find_moves
-from ..core.framing.trim import GRAIN, Box, By, alike, used_box, with_margin
+from ..core.framing.trim import GRAIN, Box, By
+from ..core.framing.used import used_part
 from ..core.recipe import LineUp, Recipe
 from ..core.sequence.files import FileFrame
 from ..core.stages import Stages
@@ -53,24 +54,18 @@ def lined_up(
 
 
 def trimmed(
-    recipe: Recipe, frames: Sequence[FileFrame], options: argparse.Namespace
+    recipe: Recipe, frames: Sequence[FileFrame], options: argparse.Namespace, stages: Stages
 ) -> tuple[Recipe, list[str]]:
     """The recipe with a crop to what its frames use, and a note if there is nothing to take off."""
     if options.crop is not None:
         raise InputError("--crop and --trim contradict each other", remedy="use one of them")
     if options.trim is not None and options.trim < 0:
         raise InputError(f"--trim {options.trim} is not a margin", remedy="use pixels from 0 up")
-    used = [frame for position, frame in enumerate(frames, 1) if position not in recipe.gather.left_out]
-    if not used:
-        raise InputError("all frames are left out", remedy="use at least one of them")
-    used = alike(used)
-    by: By = "alpha" if any(frame.transparent for frame in used) else "change"
+    by: By = "alpha" if any(frame.transparent for frame in frames) else "change"
     if options.trim_bars:
         by = "bars"
-    box = used_box((frame.read() for frame in used), by, 0 if by == "alpha" else GRAIN)
-    if box is None:
+    found = used_part(recipe, frames, stages, by, 0 if by == "alpha" else GRAIN, options.trim or 0)
+    if found.box is None:
         return recipe, ["there is nothing to trim: the frames use all of their canvas"]
-    size = used[0].width, used[0].height
-    crop = with_margin(box, options.trim or 0, *size)
-    framing = recipe.framing.model_copy(update={"crop": crop, "drawn_on": size})
+    framing = recipe.framing.model_copy(update={"crop": found.box, "drawn_on": found.size})
     return recipe.model_copy(update={"framing": framing}), []

@@ -110,6 +110,7 @@ def add_to(commands: Any) -> None:
     make.add_argument("--choke", type=float, help="draw soft edges in by so many pixels")
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
+    make.add_argument("--edges", choices=("cutoff", "dither", "matte", "fill"), help="how soft edges settle")
     make.add_argument("--colours", type=int, help="2..256")
     make.add_argument("--dither", choices=("none", "diffusion"), help="otherwise what suits the frames")
     make.add_argument("--dither-amount", type=int, help="0..100")
@@ -164,11 +165,11 @@ def _make(options: argparse.Namespace) -> int:
         if project is None and not options.recipe and options.dither is options.dither_amount is None:
             recipe = with_dither_chosen(recipe, frames, stages)
         notes += without_effect(options)
-        if options.trim is not None or options.trim_bars:
-            recipe, more = trimmed(recipe, frames, options)
-            notes += more
         if options.line_up is not None:
             recipe, more = lined_up(recipe, frames, options, stages)
+            notes += more
+        if options.trim is not None or options.trim_bars:  # of the frames as they lie then
+            recipe, more = trimmed(recipe, frames, options, stages)
             notes += more
         reports = []
         taken: set[Path] = set()

@@ -40,6 +40,7 @@ _OWN = {
     "dither_amount": ("gif",),
     "tolerance": ("gif",),
     "cutoff": ("gif",),
+    "edges": ("gif",),
 }
 """Options that only some formats have."""
 _OF_ONE = (
@@ -156,6 +157,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
             output["alpha"] |= {"edges": "matte", "matte": options.matte}
         _set(
             (output["alpha"], "cutoff", options.cutoff),
+            (output["alpha"], "edges", options.edges),
             (output["tuning"], "colours", options.colours),
             (output["tuning"], "dither", options.dither),
             (output["tuning"], "amount", options.dither_amount),
@@ -236,7 +238,7 @@ def made_over(output: dict[str, Any], form: str) -> dict[str, Any]:
     stem = Path(output["file_name"]).stem
     made = {**common, "format": form, "file_name": f"{stem}{ending}"}
     over = output.get("over")
-    if output["format"] == "gif" and output["alpha"]["edges"] != "cutoff":
+    if output["format"] == "gif" and output["alpha"]["edges"] in ("matte", "fill"):
         over = output["alpha"]["matte"]
     if form == "gif":
         made |= {"alpha": {"edges": "matte", "matte": over} if over else {}}

@@ -5,9 +5,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.recipe import Recipe, Target
+from ..core.recipe import Crop, Match, Move, Recipe, Target, Tone, ToneOfSome
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.text import CleanText
+
+Position = Annotated[int, Field(ge=1, le=MOST_NUMBER, description="Of a frame, from 1")]
 
 
 class Document(BaseModel):
@@ -327,6 +329,58 @@ class TrimInfo(Document):
     )
     width: int = Field(description="Of the frames")
     height: int
+
+
+class LineUpRequest(Document):
+    """Frames that are to be lined up on another."""
+
+    anchor: int = Field(ge=1, description="The position of the frame that stays")
+    positions: list[Position] = Field(min_length=1, max_length=48)
+    free: Literal["shift", "turn", "scale"] = Field(
+        "shift", description="What may be changed: the place, also the angle, also the size"
+    )
+    box: Crop | None = Field(None, description="Where the subject is on the anchor: only that counts")
+
+
+class FoundMove(Document):
+    """How a frame must be moved."""
+
+    position: int
+    move: Move | None = Field(description="None when there is nothing to line it up on")
+    alike: float = Field(description="The correlation with the anchor then: 1 for equal pictures")
+
+
+class SteadyInfo(Document):
+    """What lined-up frames have in common."""
+
+    common: tuple[int, int, int, int] | None = Field(description="Left, top, width, height that all cover")
+    enlarged: float | None = Field(description="By how much all are enlarged so that no edge shows")
+
+
+class LevelsRequest(Document):
+    """Frames whose levels are asked for, and the tone they would have."""
+
+    positions: list[Position] = Field(max_length=96)
+    histogram: Position | None = Field(None, description="A frame whose histogram is asked for")
+    tone: Tone = Tone()
+    tones: tuple[ToneOfSome, ...] = Field((), max_length=200)
+    match: Match | None = None
+
+
+class FrameLevels(Document):
+    position: int
+    before: float = Field(description="Mean luma (ITU-R BT.709), 0 to 255")
+    after: float
+
+
+class LevelsInfo(Document):
+    """How bright frames are."""
+
+    frames: list[FrameLevels]
+    before: list[list[float]] | None = Field(
+        description="Of red, green and blue, how large a share of the frame has each of 64 steps of levels"
+    )
+    after: list[list[float]] | None
 
 
 class SeamInfo(Document):

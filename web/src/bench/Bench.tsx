@@ -23,7 +23,9 @@ import { viewOf } from "./formats/table";
 import { recall, useMemory } from "./memory";
 import { standingOf, useChosenOutput } from "./outputs";
 import { Stubs } from "./Stubs";
-import { FramingPanel } from "./panels/Framing";
+import { useLineUp } from "./lineUp";
+import { LineUpStage } from "./LineUpStage";
+import { FramingPanel, useFramingPart } from "./panels/framing/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
 import { RhythmPanel } from "./panels/rhythm/Rhythm";
@@ -77,6 +79,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const { project, recipe, output } = bench;
   const contact = useContact((state) => state.open);
   const cropping = useCrop((state) => state.open);
+  const framed = useFramingPart((state) => state.part);
+  const liningUp = useLineUp(({ look, box }) => look !== "result" || box !== null);
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result, viewOf(output).player(output));
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
@@ -131,8 +135,10 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
         {part === "gather" && contact ? (
           <Contact bench={bench} />
-        ) : part === "framing" && cropping ? (
+        ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
+        ) : part === "framing" && framed === "line-up" && liningUp ? (
+          <LineUpStage bench={bench} shown={shown} />
         ) : (
           <Stage
             bench={bench}
@@ -341,6 +347,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         z: nextZoom,
         x: () => {
           setPart("framing");
+          useFramingPart.setState({ part: "size" });
           useCrop.setState(({ open }) => ({ open: !open }));
         },
         c: () => {

@@ -1,11 +1,12 @@
 // The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
 
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { describeProblem, sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
 import { usePlayhead } from "../player/playhead";
 import { Bar } from "../shelf/Shelf";
+import { useRoom } from "../ui/useRoom";
 import { Button, Mark, Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
@@ -38,20 +39,11 @@ export function Stage({
   onRetry: () => void;
 }) {
   const { view, backdrop, zoom, wipe, neighbours, reach } = useView();
-  const area = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState({ width: 0, height: 0 });
-  useLayoutEffect(() => {
-    const element = area.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() =>
-      setRoom({ width: element.clientWidth, height: element.clientHeight }),
-    );
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
-  const source = useSource(shown, view !== "result" && view !== "ends");
+  const [area, room] = useRoom();
+  const source = useSource(shown, ["source", "wipe", "difference"].includes(view));
   const info = shown?.result.info;
-  const scale = info ? scaleFor(zoom, info, room) : 1;
+  const across = view === "backdrops" ? 3 : 1;
+  const scale = info ? scaleFor(zoom, { width: info.width * across, height: info.height }, room) : 1;
   const matte = pageColour(bench.output);
   const slow = useSlow(busy);
   return (
@@ -68,12 +60,12 @@ export function Stage({
             <div
               className={`relative shrink-0 ${backdrop === "chequer" ? "chequer" : ""}`}
               style={{
-                width: info.width * scale,
+                width: info.width * across * scale,
                 height: info.height * scale,
                 background: backdropColour(backdrop, matte),
               }}
             >
-              <Picture shown={shown} source={source} scale={scale} />
+              <Picture shown={shown} source={source} scale={scale} matte={matte} />
               {view === "wipe" && <WipeHandle wipe={wipe} />}
             </div>
           ) : job?.state === "failed" ? null : (
@@ -238,7 +230,17 @@ function useSource(shown: Shown | null, wanted: boolean): FrameSource | null {
   return source;
 }
 
-function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource | null; scale: number }) {
+function Picture({
+  shown,
+  source,
+  scale,
+  matte,
+}: {
+  shown: Shown;
+  source: FrameSource | null;
+  scale: number;
+  matte: string;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const { view, wipe, neighbours, reach } = useView();
   const { width, height } = shown.result.info;
@@ -257,19 +259,21 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
         return;
       }
       const result = view === "source" ? undefined : shown.frames.peek(index);
-      const true_ = view === "result" ? undefined : source?.peek(index);
-      const missing = (view !== "source" && !result) || (view !== "result" && source && !true_);
+      const true_ = source?.peek(index);
+      const missing = (view !== "source" && !result) || (source && !true_);
       if (missing) {
         const asked: Promise<unknown>[] = [];
         if (view !== "source") asked.push(shown.frames.get(index));
-        if (view !== "result" && source) asked.push(source.get(index));
+        if (source) asked.push(source.get(index));
         Promise.all(asked)
           .then(() => usePlayhead.getState().index === index && draw())
           .catch(() => undefined);
         // Keep what is there until the picture has come, but never leave a stale comparison standing.
         if (!result && !true_) return;
       }
-      paint(context, view, wipe, result, true_);
+      if (view === "alpha" && result) paintAlpha(context, result);
+      else if (view === "backdrops" && result) paintBackdrops(context, result, ["#000000", "#ffffff", matte]);
+      else paint(context, view, wipe, result, true_);
       if (neighbours && view === "result")
         for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
           for (const beside of [(index - far + count) % count, (index + far) % count]) {
@@ -281,7 +285,7 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       for (let ahead = 1; ahead <= 4; ahead += 1) {
         const next = (index + ahead) % count;
         if (view !== "source") shown.frames.peek(next);
-        if (view !== "result") source?.peek(next);
+        source?.peek(next);
       }
     };
     draw();
@@ -292,13 +296,13 @@ function Picture({ shown, source, scale }: { shown: Shown; source: FrameSource |
       over = true;
       stop();
     };
-  }, [shown, source, view, wipe, neighbours, reach]);
+  }, [shown, source, view, wipe, neighbours, reach, matte]);
   return (
     <canvas
       ref={canvas}
       role="img"
       aria-label="The picture, playing"
-      width={width}
+      width={view === "backdrops" ? width * 3 : width}
       height={height}
       className="absolute inset-0 h-full w-full"
       style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
@@ -313,6 +317,34 @@ function paintEnds(context: CanvasRenderingContext2D, last: ImageBitmap, first: 
   [last, first].forEach((picture, side) =>
     context.drawImage(picture, (side * width) / 2, height / 4, width / 2 - 1, height / 2),
   );
+}
+
+/** Alpha alone: white is opaque, black is clear. */
+function paintAlpha(context: CanvasRenderingContext2D, picture: ImageBitmap): void {
+  const { width, height } = context.canvas;
+  context.clearRect(0, 0, width, height);
+  context.drawImage(picture, 0, 0, width, height);
+  context.globalCompositeOperation = "source-in";
+  context.fillStyle = "#fff";
+  context.fillRect(0, 0, width, height);
+  context.globalCompositeOperation = "destination-over";
+  context.fillStyle = "#000";
+  context.fillRect(0, 0, width, height);
+  context.globalCompositeOperation = "source-over";
+}
+
+/** The same picture beside itself over several colours. */
+function paintBackdrops(
+  context: CanvasRenderingContext2D,
+  picture: ImageBitmap,
+  colours: readonly string[],
+): void {
+  const width = context.canvas.width / colours.length;
+  colours.forEach((colour, at) => {
+    context.fillStyle = colour;
+    context.fillRect(at * width, 0, width, context.canvas.height);
+    context.drawImage(picture, at * width, 0, width, context.canvas.height);
+  });
 }
 
 /** A neighbour laid over the picture, the more faintly the farther off it is. */

@@ -11,7 +11,8 @@ export interface Box {
   height: number;
 }
 
-type Framing = Recipe["framing"];
+/** What part of the picture is used: of all outputs, or of one. */
+type Cropping = Pick<Recipe["framing"], "crop" | "drawn_on">;
 type Sides = Pick<Project, "width" | "height">;
 
 /** Whether the whole frames are on the stage, with the box that is cropped to. */
@@ -26,11 +27,11 @@ export const RATIOS: readonly Ratio[] = ["free", "source", "1:1", "2:3", "16:9",
 
 export const wholeOf = ({ width, height }: Sides): Box => ({ left: 0, top: 0, width, height });
 
-export const framingOf = (recipe: Recipe, output: Output): Framing => output.framing ?? recipe.framing;
+export const croppingOf = (recipe: Recipe, output: Output): Cropping => output.framing ?? recipe.framing;
 
 /** The crop on the frames as they are now, if there is one: of frames of another size it is the same part. */
 export function cropOf(recipe: Recipe, output: Output, { width, height }: Sides): Box | null {
-  const { crop, drawn_on } = framingOf(recipe, output);
+  const { crop, drawn_on } = croppingOf(recipe, output);
   if (!crop) return null;
   const [across, down] = drawn_on ? [width / drawn_on[0], height / drawn_on[1]] : [1, 1];
   const left = Math.round(crop[0] * across);
@@ -128,17 +129,18 @@ export function withRatio(box: Box, ratio: number | null, sides: Sides): Box {
 export function setCrop(bench: Bench, box: Box | null, label: string, gesture = ""): void {
   const { project } = bench;
   const all = box === null || (box.width >= project.width && box.height >= project.height);
-  const framing: Framing = all
+  const cropping: Cropping = all
     ? { crop: null, drawn_on: null }
     : { crop: [box.left, box.top, box.width, box.height], drawn_on: [project.width, project.height] };
-  if (bench.output.framing !== null) bench.editOutput(label, (so) => ({ ...so, framing }), gesture);
-  else bench.edit(label, (recipe) => ({ ...recipe, framing }), gesture);
+  if (bench.output.framing !== null) bench.editOutput(label, (so) => ({ ...so, framing: cropping }), gesture);
+  else bench.edit(label, (recipe) => ({ ...recipe, framing: { ...recipe.framing, ...cropping } }), gesture);
 }
 
 /** Give the output on show a crop of its own, or the one that all share. */
 export function setOwnCrop(bench: Bench, own: boolean): void {
+  const { crop, drawn_on } = bench.recipe.framing;
   bench.editOutput(own ? "A crop of its own" : "The crop of all outputs", (so) => ({
     ...so,
-    framing: own ? bench.recipe.framing : null,
+    framing: own ? { crop, drawn_on } : null,
   }));
 }

@@ -154,7 +154,7 @@ export function aimed(output: Output, target: Target): Output {
     size: preset.fit ? { ...size, fit: preset.fit } : size,
     take: preset.rate ? { ...output.take, rate: preset.rate } : output.take,
   };
-  if (preset.over_page && aim.format === "gif" && aim.alpha.edges === "cutoff")
+  if (preset.over_page && aim.format === "gif" && ["cutoff", "dither"].includes(aim.alpha.edges))
     return { ...aim, alpha: { ...aim.alpha, edges: "matte" } };
   return aim;
 }

@@ -1,6 +1,8 @@
-// For tests: a rhythm as a new project has it.
+// For tests: parts of a recipe as a new project has them.
 
+import type { Recipe } from "../api/client";
 import type { Rhythm } from "./delays";
+import { PLAIN } from "./tone";
 
 export const rhythm = (more: Partial<Rhythm> = {}): Rhythm => ({
   order: null,
@@ -20,3 +22,15 @@ export const rhythm = (more: Partial<Rhythm> = {}): Rhythm => ({
   repeat: 0,
   ...more,
 });
+
+/** A framing as a new project has it. */
+export const FRAMING: Recipe["framing"] = {
+  crop: null,
+  drawn_on: null,
+  line_up: null,
+  match: null,
+  tone: PLAIN,
+  tones: [],
+  choke: 0,
+  bleed: false,
+};

@@ -3,7 +3,7 @@ import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
 import { mostBytes } from "./framing";
 import { OPEN_TARGET, standingOf, withLimit } from "./outputs";
-import { rhythm } from "./testing";
+import { FRAMING, rhythm } from "./testing";
 import { standings } from "./verdicts";
 
 const output: Recipe["outputs"][number] = {
@@ -13,7 +13,7 @@ const output: Recipe["outputs"][number] = {
   format: "gif",
   take: { span: null, first: null, last: null, rate: null, between: "hold" },
   framing: null,
-  size: { width: null, height: null, fit: "contain", at: "centre" },
+  size: { width: null, height: null, fit: "contain", at: "centre", resample: "auto" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
   target: {
@@ -26,7 +26,7 @@ const recipe: Recipe = {
   version: 1,
   gather: { left_out: [], folded: [], gaps: "skip", sizes: "same", size: null, over: null },
   rhythm: rhythm(),
-  framing: { crop: null, drawn_on: null },
+  framing: FRAMING,
   outputs: [output],
 };
 

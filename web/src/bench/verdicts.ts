@@ -157,6 +157,7 @@ export function standings(
 function underneath(output: Output): string {
   if (output.format !== "gif") return output.over === null ? "alpha kept" : `over ${output.over}`;
   const { edges, cutoff, matte } = output.alpha;
+  if (edges === "dither") return "edges dithered";
   if (edges === "cutoff") return `cut-off at ${cutoff}`;
   return `${edges === "fill" ? "filled with" : "matte"} ${matte}`;
 }

@@ -3,7 +3,9 @@
 import { create } from "zustand";
 import type { Choice } from "../ui/controls";
 
-export type View = "result" | "source" | "wipe" | "difference" | "ends";
+export type View = "result" | "source" | "wipe" | "difference" | "ends" | EdgeView;
+/** In which edges are judged: alpha alone, or the result over black, white and the page colour at once. */
+export type EdgeView = "alpha" | "backdrops";
 export type Backdrop = "chequer" | "page" | "black" | "white";
 export type Zoom = "fit" | "1" | "2" | "4";
 

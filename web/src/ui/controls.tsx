@@ -220,6 +220,7 @@ export function NumberField({
   onClear,
   className = "w-[52px] text-right",
   placeholder,
+  step = 1,
 }: {
   label: string;
   value: number | null;
@@ -230,25 +231,31 @@ export function NumberField({
   onClear?: () => void;
   className?: string;
   placeholder?: string;
+  /** What it is a multiple of: 0.01 takes hundredths. */
+  step?: number;
 }) {
   const read = (text: string) => {
-    const number = Number(text.trim());
-    return text.trim() && Number.isInteger(number) && number >= min && number <= max ? String(number) : null;
+    const number = Number(text.trim().replace(",", "."));
+    const even = Math.abs(number / step - Math.round(number / step)) < 1e-6;
+    return text.trim() && even && number >= min && number <= max ? String(number) : null;
   };
   return (
     <TextField
       label={label}
-      inputMode="numeric"
+      inputMode={step === 1 ? "numeric" : "decimal"}
       value={value === null ? "" : String(value)}
       placeholder={placeholder}
       read={(text) => (text.trim() === "" && (value === null || onClear) ? "" : read(text))}
-      why={`A whole number from ${min} to ${max}.`}
+      why={`${step === 1 ? "A whole number" : "A number"} from ${min} to ${max}${step === 1 ? "" : `, in steps of ${step}`}.`}
       onCommit={(text) => (text === "" ? onClear?.() : onCommit(Number(text)))}
-      onStep={(by) => onCommit(Math.min(max, Math.max(min, (value ?? min) + by)))}
+      onStep={(by) => onCommit(Math.min(max, Math.max(min, rounded((value ?? min) + by * step))))}
       className={className}
     />
   );
 }
+
+/** Without what adding tenths leaves behind. */
+const rounded = (value: number) => Math.round(value * 1e6) / 1e6;
 
 /** A slider with its number: drags are one gesture, so that they are undone as one. */
 export function SliderRow({
@@ -257,6 +264,7 @@ export function SliderRow({
   min,
   max,
   unit = "",
+  step = 1,
   disabled = false,
   onChange,
   onRelease,
@@ -266,6 +274,7 @@ export function SliderRow({
   min: number;
   max: number;
   unit?: string;
+  step?: number;
   disabled?: boolean;
   onChange: (value: number, gesture: string) => void;
   onRelease?: () => void;
@@ -282,11 +291,12 @@ export function SliderRow({
         disabled={disabled}
         min={min}
         max={max}
+        step={step}
         value={[value]}
         onPointerDown={() => (gesture.current = crypto.randomUUID())}
         onKeyDown={() => (gesture.current = gesture.current || crypto.randomUUID())}
         onValueChange={([next]) => {
-          if (next !== undefined) onChange(next, gesture.current);
+          if (next !== undefined) onChange(rounded(next), gesture.current);
         }}
         onValueCommit={() => {
           onRelease?.();
@@ -307,11 +317,12 @@ export function SliderRow({
           value={value}
           min={min}
           max={max}
+          step={step}
           onCommit={(next) => {
             onChange(next, "");
             onRelease?.();
           }}
-          className={`w-full text-right ${unit ? "pr-5!" : ""} ${disabled ? "pointer-events-none opacity-45" : ""}`}
+          className={`w-full text-right ${unit ? (unit.length > 1 ? "pr-6!" : "pr-5!") : ""} ${disabled ? "pointer-events-none opacity-45" : ""}`}
         />
         {unit && <span className="pointer-events-none absolute top-[4px] right-1.5 text-ink-3">{unit}</span>}
       </span>

@@ -19,11 +19,25 @@ def is_opaque(frame: NDArray[np.uint8]) -> bool:
     return True
 
 
+def _threshold_matrix() -> NDArray[np.uint8]:
+    """Bayer's ordered thresholds (An Optimum Method for Two-Level Rendition of Continuous-Tone Pictures, 1973),
+    shape (8, 8), 1 to 254."""
+    order = np.zeros((1, 1), np.int64)
+    for _ in range(3):
+        order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
+    return (order * 4 + 2).astype(np.uint8)
+
+
+_CUT = {least: np.full((8, 8), least, np.uint8) for least in range(256)}
+_THRESHOLDS = _threshold_matrix()
+"""They lie still, so that an edge that stands does not crawl."""
+
+
 @compiled
 def _settle(
     frame: NDArray[np.uint8],
     out: NDArray[np.uint8],
-    least: int,
+    least: NDArray[np.uint8],
     blend: bool,
     fill: bool,
     matte: NDArray[np.uint8],
@@ -31,7 +45,7 @@ def _settle(
     for y in range(frame.shape[0]):
         for x in range(frame.shape[1]):
             alpha = np.int64(frame[y, x, 3])
-            if alpha < least and not fill:
+            if alpha < least[y & 7, x & 7] and not fill:
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = out[y, x, 3] = 0
                 continue
             for c in range(3):
@@ -67,15 +81,15 @@ def settle(frame: NDArray[np.uint8], alpha: Alpha) -> NDArray[np.uint8]:
     """The frame, shape (height, width, 4) straight RGBA, with alpha only 0 or 255.
 
     Blending over the page colour is done on sRGB levels, as browsers lay a picture over a page. With a page
-    colour every pixel that is there at all stays; cut off, those of alpha below the cut-off go and the others
-    keep their own colour. A frame opaque throughout is returned as it is.
+    colour every pixel that is there at all stays. Cut off, those of alpha below the cut-off go; dithered, as
+    many as the edge is clear; the others keep their own colour. A frame opaque throughout stays as it is.
     """
     if is_opaque(frame):
         return frame
     out = np.empty_like(frame)
     matte = np.array(rgb(alpha.matte), np.uint8)
-    least = alpha.cutoff if alpha.edges == "cutoff" else 1
-    _settle(frame, out, least, alpha.edges != "cutoff", alpha.edges == "fill", matte)
+    least = _THRESHOLDS if alpha.edges == "dither" else _CUT[1 if alpha.over_page else alpha.cutoff]
+    _settle(frame, out, least, alpha.over_page, alpha.edges == "fill", matte)
     return out
 
 

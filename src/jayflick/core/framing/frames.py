@@ -222,6 +222,15 @@ class Framed:
             height, width = shown[0][0].shape[:2]
         return mix(shown, height, width)
 
+    def lined_up(self, position: int) -> NDArray[np.uint8]:
+        """One frame before it is toned, cropped and scaled, shape (height, width, 4)."""
+        picture, warp = self.prepared.picture(position), self._warp(position)
+        return picture if warp is None else warped(picture, warp)
+
+    def lined_up_name(self, position: int) -> str:
+        """What :meth:`lined_up` is made of: equal names, equal pictures."""
+        return f"{self.prepared.name(position)} {self._warp(position)}"
+
     def curves(self, position: int) -> Curves:
         """What becomes of each level of a frame, but for its saturation."""
         match = self._framing.match

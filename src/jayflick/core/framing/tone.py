@@ -64,6 +64,14 @@ class Levels:
         means = (self.counts * through).sum(axis=1) / whole
         return float(means @ np.array(LUMA))
 
+    def shares(self, curves: Curves | None = None) -> list[list[float]]:
+        """How large a share of the picture has each of 64 steps of levels, as it is or after the curves."""
+        through = np.stack([_LEVELS] * 3) if curves is None else curves
+        step = np.clip(np.round(through), 0, 255).astype(np.int64) // 4
+        whole = max(int(self.counts[0].sum()), 1)
+        pairs = zip(step, self.counts, strict=True)
+        return [(np.bincount(at, count, 64) / whole).round(6).tolist() for at, count in pairs]
+
     def matched(self, to: "Levels", by: str) -> Curves:
         """Curves that bring these levels to those of another picture.
 

@@ -1,8 +1,7 @@
 """What of the pictures is used: where there is art, where anything moves, what lies between bars."""
 
-from collections import Counter
-from collections.abc import Iterable, Sequence
-from typing import Literal, Protocol, TypeVar
+from collections.abc import Iterable
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,25 +40,6 @@ def used_box(pictures: Iterable[NDArray[np.uint8]], by: By, tolerance: int = 0) 
     if by == "change":
         return _box((most - least).max(axis=2) > tolerance)
     return _between_bars(least, most, tolerance)
-
-
-class Sized(Protocol):
-    """A frame of a known size."""
-
-    @property
-    def width(self) -> int: ...
-    @property
-    def height(self) -> int: ...
-
-
-F = TypeVar("F", bound=Sized)
-
-
-def alike(frames: Sequence[F]) -> list[F]:
-    """Those of the frames that have the size of most; only they can be compared."""
-    sizes = Counter((frame.width, frame.height) for frame in frames)
-    usual = max(sizes, key=lambda size: sizes[size])
-    return [frame for frame in frames if (frame.width, frame.height) == usual]
 
 
 def with_margin(box: Box, margin: int, width: int, height: int) -> Box:

@@ -102,10 +102,16 @@ class Size(Part):
 class Alpha(Part):
     """How soft edges become the one bit of alpha that a GIF holds."""
 
-    edges: Literal["cutoff", "matte", "fill"] = Field(
+    edges: Literal["cutoff", "dither", "matte", "fill"] = Field(
         "cutoff",
-        description="cutoff: a pixel is there or not. matte: soft edges lie over the page colour. "
+        description="cutoff: a pixel is there or not. dither: of a soft edge as many are there as it "
+        "is opaque. matte: soft edges lie over the page colour. "
         "fill: the page colour fills everything, nothing is transparent",
     )
     cutoff: int = Field(128, ge=1, le=255, description="The least alpha that is kept, for edges cut off")
     matte: Colour = Field("#ffffff", description="The page colour under soft edges")
+
+    @property
+    def over_page(self) -> bool:
+        """Whether soft edges lie over the page colour."""
+        return self.edges in ("matte", "fill")

@@ -3,10 +3,10 @@
 from fastapi import APIRouter
 
 from ..errors import NotFound
-from . import imports, jobs, pictures, projects, server, targets
+from . import framing, imports, jobs, pictures, projects, server, targets
 
 router = APIRouter(prefix="/api")
-for part in (server, imports, projects, targets, jobs, pictures):
+for part in (server, imports, projects, framing, targets, jobs, pictures):
     router.include_router(part.router)
 
 

@@ -6,8 +6,7 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
-from ...core.framing.trim import GRAIN, By
-from .. import exports, frame_sets, prints, projects, rhythms, trims
+from .. import exports, frame_sets, prints, projects, rhythms
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
@@ -24,7 +23,6 @@ from ..schemas import (
     Renewed,
     SeamInfo,
     Split,
-    TrimInfo,
 )
 
 router = APIRouter(prefix="/projects", tags=["projects"])
@@ -111,19 +109,6 @@ def get_seam(
 ) -> SeamInfo:
     """How the project's frames close as a loop, and which ranges of them close best."""
     return rhythms.seam(session, service.stages, service.store, project_id, service.frames, least)
-
-
-@router.get("/{project_id}/trim")
-def get_trim(
-    project_id: ProjectId,
-    service: Parts,
-    session: Reading,
-    by: Annotated[By, Query(description="What is kept: art, what moves, or all but bars")],
-    tolerance: Annotated[int, Query(ge=0, le=255, description="In levels")] = GRAIN,
-    margin: Annotated[int, Query(ge=0, le=4096, description="Pixels kept around it")] = 0,
-) -> TrimInfo:
-    """The part of the frames that any of them uses. Looks at every pixel, once."""
-    return trims.trim(session, service.frames, service.stages, project_id, by, tolerance, margin)
 
 
 @router.post("/{project_id}/undo", response_model=ProjectInfo)

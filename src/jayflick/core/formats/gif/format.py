@@ -47,7 +47,8 @@ class _Settings:
         alpha: tuple[Any, ...] = ()
         if not frames.opaque:
             edges = output.alpha.edges
-            alpha = edges, output.alpha.cutoff if edges == "cutoff" else output.alpha.matte
+            depends = {"cutoff": output.alpha.cutoff, "dither": None}
+            alpha = edges, depends.get(edges, output.alpha.matte)
             if frames.empty and edges != "fill":
                 alpha = ()  # there are no edges
         if frames.empty:
@@ -105,7 +106,7 @@ class GifFormat:
             shared = share_palette(
                 Settled(frames.in_order_of_name, output.alpha),
                 output.tuning.colours,
-                matte=rgb(output.alpha.matte) if how.alpha and output.alpha.edges != "cutoff" else None,
+                matte=rgb(output.alpha.matte) if how.alpha and output.alpha.over_page else None,
                 on_frame=on_frame,
             )
             return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()

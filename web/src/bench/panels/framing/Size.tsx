@@ -1,14 +1,10 @@
-// How large the picture leaves, and what its soft edges lie on.
+// How large the picture leaves, on what canvas, and how its pixels are made.
 
-import type { Output } from "../../api/client";
-import { Button, Mark, NumberField, Row, Segmented, Select, SliderRow, TextField } from "../../ui/controls";
-import { cropOf } from "../crop";
-import type { Bench } from "../edits";
-import type { Of } from "../formats/format";
-import { viewOf } from "../formats/table";
-import { mayBeSoft } from "../framing";
-import { CropPart } from "./CropPart";
-import { Facts, Head, type PanelProps } from "./panel";
+import { Link2, Link2Off } from "lucide-react";
+import type { Output, ResultInfo } from "../../../api/client";
+import { Button, IconButton, NumberField, Row, Select } from "../../../ui/controls";
+import { cropOf } from "../../crop";
+import { Facts, type PanelProps } from "../panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
 const FITS = [
@@ -18,8 +14,14 @@ const FITS = [
   { value: "inside", label: "inside: nothing around it" },
   { value: "place", label: "place: at its own size" },
 ] as const;
+const FILTERS = [
+  { value: "auto", label: "auto: what suits the art" },
+  { value: "area", label: "area: the mean of each pixel" },
+  { value: "lanczos", label: "Lanczos: sharper" },
+  { value: "nearest", label: "nearest: pixel art" },
+] as const;
 
-export function FramingPanel({ bench, result }: PanelProps) {
+export function SizePart({ bench, result }: PanelProps) {
   const { project, output } = bench;
   const { size } = output;
   const part = cropOf(bench.recipe, output, project) ?? project;
@@ -30,13 +32,9 @@ export function FramingPanel({ bench, result }: PanelProps) {
       ...so,
       size: next.fit === "inside" && size.fit === "inside" ? { ...next, fit: "contain" } : next,
     }));
-  const soft = mayBeSoft(bench, output);
+  const locked = size.width === null || size.height === null || size.fit === "inside";
   return (
     <>
-      <Head title="Framing">
-        from {project.width} × {project.height}
-      </Head>
-      <CropPart bench={bench} />
       <Row label="Size">
         <NumberField
           label="Width"
@@ -44,7 +42,9 @@ export function FramingPanel({ bench, result }: PanelProps) {
           min={1}
           max={4096}
           className="w-[64px] text-right"
-          onCommit={(next) => resize({ ...size, width: next, height: null }, `Width to ${next}`)}
+          onCommit={(next) =>
+            resize({ ...size, width: next, height: locked ? null : size.height }, `Width to ${next}`)
+          }
         />
         <span className="text-ink-2">×</span>
         <NumberField
@@ -53,8 +53,51 @@ export function FramingPanel({ bench, result }: PanelProps) {
           min={1}
           max={4096}
           className="w-[64px] text-right"
-          onCommit={(next) => resize({ ...size, width: null, height: next }, `Height to ${next}`)}
+          onCommit={(next) =>
+            resize({ ...size, width: locked ? null : size.width, height: next }, `Height to ${next}`)
+          }
         />
+        <IconButton
+          tip={locked ? "Proportions locked" : "Proportions free"}
+          aria-pressed={locked}
+          className="h-[26px]!"
+          onClick={() =>
+            locked
+              ? resize({ ...size, width, height }, "Proportions free")
+              : resize({ ...size, height: null }, "Proportions locked")
+          }
+        >
+          {locked ? <Link2 size={15} /> : <Link2Off size={15} />}
+        </IconButton>
+      </Row>
+      <Row label="or">
+        <NumberField
+          label="Percent"
+          value={Math.round((100 * width) / part.width)}
+          min={1}
+          max={1000}
+          onCommit={(next) => {
+            const across = Math.min(4096, Math.max(1, Math.round((part.width * next) / 100)));
+            resize({ ...size, width: across, height: null }, `${next} % of the size`);
+          }}
+        />
+        <span className="text-ink-2">%</span>
+        <NumberField
+          label="Longest side"
+          value={Math.max(width, height)}
+          min={1}
+          max={4096}
+          className="w-[60px] text-right"
+          onCommit={(next) =>
+            resize(
+              part.width >= part.height
+                ? { ...size, width: next, height: null }
+                : { ...size, width: null, height: next },
+              `Longest side ${next}`,
+            )
+          }
+        />
+        <span className="text-ink-2">longest</span>
       </Row>
       <div role="group" aria-label="Usual widths" className="grid grid-cols-7 gap-1">
         {WIDTHS.map((one) => (
@@ -90,19 +133,15 @@ export function FramingPanel({ bench, result }: PanelProps) {
       {size.width !== null && size.height !== null && ["contain", "cover", "place"].includes(size.fit) && (
         <Where size={size} onChange={(at, label) => resize({ ...size, at }, label)} />
       )}
-      {soft ? (
-        <div className="flex flex-col gap-2.5 border-t border-line pt-2.5">
-          {output.format === "gif" ? (
-            <OneBit bench={bench} output={output} />
-          ) : (
-            <Over bench={bench} output={output} />
-          )}
-        </div>
-      ) : (
-        <p className="flex items-center gap-2 text-ink-2">
-          <Mark verdict="fine" word="opaque" /> no alpha to settle
-        </p>
-      )}
+      <Row label="Pixels">
+        <Select
+          label="Resampling"
+          value={size.resample}
+          choices={FILTERS}
+          onChange={(resample) => resize({ ...size, resample }, `Pixels: ${resample}`)}
+        />
+      </Row>
+      {result && <p className="text-xs text-ink-2">{wordsOf(size.resample, result)}</p>}
       <div className="border-t border-line pt-2.5">
         <Facts
           facts={[
@@ -118,121 +157,16 @@ export function FramingPanel({ bench, result }: PanelProps) {
   );
 }
 
-/** How soft edges become the one bit of alpha of a GIF. */
-function OneBit({ bench, output }: { bench: Bench; output: Of<"gif"> }) {
-  const { alpha } = output;
-  const soften = (change: Partial<Of<"gif">["alpha"]>, label: string, gesture = "") =>
-    bench.editOutput(
-      label,
-      (so) => (so.format === "gif" ? { ...so, alpha: { ...so.alpha, ...change } } : so),
-      gesture,
-    );
-  return (
-    <>
-      <Row label="Soft edges">
-        <Segmented
-          label="Soft edges"
-          value={alpha.edges}
-          choices={[
-            { value: "cutoff", label: "cut-off", tip: "A pixel is there or not" },
-            {
-              value: "matte",
-              label: "matte",
-              tip: "Edges lie over the page colour; around them it stays open",
-            },
-            { value: "fill", label: "fill", tip: "The page colour fills everything" },
-          ]}
-          onChange={(edges) => soften({ edges }, `Edges: ${edges}`)}
-        />
-      </Row>
-      {alpha.edges === "cutoff" ? (
-        <SliderRow
-          label="Cut-off"
-          value={alpha.cutoff}
-          min={1}
-          max={255}
-          onChange={(cutoff, gesture) => soften({ cutoff }, `Cut-off to ${cutoff}`, gesture)}
-          onRelease={bench.release}
-        />
-      ) : (
-        <PageColour
-          colour={alpha.matte}
-          onChange={(matte, gesture) => soften({ matte }, `Page colour ${matte}`, gesture)}
-        />
-      )}
-      <p className="text-xs text-ink-2">GIF alpha is one bit. Check the edges over the page colour.</p>
-    </>
-  );
-}
-
-/** Alpha kept, or the art laid over a colour. */
-function Over({ bench, output }: { bench: Bench; output: Exclude<Output, { format: "gif" }> }) {
-  const none = viewOf(output).alpha(output) === "none";
-  const lay = (over: string | null, label: string, gesture = "") =>
-    bench.editOutput(label, (so) => (so.format === "gif" ? so : { ...so, over }), gesture);
-  return (
-    <>
-      <Row label="Alpha">
-        <Segmented
-          label="Alpha"
-          value={output.over === null ? "keep" : "over"}
-          choices={[
-            {
-              value: "keep",
-              label: "keep",
-              tip: none ? `${viewOf(output).title(output)} has no alpha` : undefined,
-            },
-            { value: "over", label: "over a colour", tip: "The page colour fills everything" },
-          ]}
-          onChange={(how) =>
-            lay(how === "keep" ? null : "#ffffff", how === "keep" ? "Alpha kept" : "Over a colour")
-          }
-        />
-      </Row>
-      {output.over !== null && (
-        <PageColour
-          colour={output.over}
-          onChange={(over, gesture) => lay(over, `Page colour ${over}`, gesture)}
-        />
-      )}
-      {none && (
-        <p className="text-xs text-ink-2">
-          {viewOf(output).title(output)} has no alpha. WebM, MOV, APNG, WebP and PNG frames keep it.
-        </p>
-      )}
-    </>
-  );
-}
-
-function PageColour({
-  colour,
-  onChange,
-}: {
-  colour: string;
-  onChange: (colour: string, gesture: string) => void;
-}) {
-  return (
-    <Row label="Page colour">
-      <input
-        type="color"
-        aria-label="Pick the page colour"
-        value={colour}
-        onChange={(event) => onChange(event.target.value, "matte-picker")}
-        className="h-[26px] w-[36px] cursor-pointer rounded-[6px] border border-line bg-card p-0.5"
-      />
-      <TextField
-        label="Page colour"
-        value={colour}
-        read={(text) => {
-          const hex = text.trim().toLowerCase().replace(/^#?/, "#");
-          return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
-        }}
-        why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
-        onCommit={(next) => onChange(next, "")}
-        className="w-[92px]"
-      />
-    </Row>
-  );
+/** How the pixels of a result were made, and what to mind. */
+function wordsOf(asked: Output["size"]["resample"], result: ResultInfo): string {
+  const uneven = result.notes.find((note) => note.startsWith("pixels are of unlike sizes"));
+  if (uneven) return `▲ ${uneven.charAt(0).toUpperCase()}${uneven.slice(1)}.`;
+  const by = result.scaled_by;
+  if (!by) return "Not scaled: every pixel is the source's own.";
+  if (asked !== "auto") return by === "nearest" ? "Whole pixels, unmixed." : "Scaled in linear light.";
+  if (by === "nearest") return "Pixel art at a whole factor: nearest, unmixed.";
+  if (by === "area") return "Area, in linear light.";
+  return "Lanczos, in linear light: it gets less than half as small, or larger.";
 }
 
 /** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */

@@ -1,9 +1,9 @@
 // The crop in numbers, its ratio, and what trims by itself.
 
 import { useState } from "react";
-import { api, data, type TrimInfo } from "../../api/client";
-import { Button, NumberField, Row, Segmented, Select, TextField } from "../../ui/controls";
-import { tell, tellError } from "../../ui/notices";
+import { api, data, type TrimInfo } from "../../../api/client";
+import { Button, NumberField, Row, Segmented, Select, TextField } from "../../../ui/controls";
+import { tell, tellError } from "../../../ui/notices";
 import {
   cropOf,
   inside,
@@ -16,9 +16,9 @@ import {
   withRatio,
   type Box,
   type Ratio,
-} from "../crop";
-import type { Bench } from "../edits";
-import { hasAlpha } from "../framing";
+} from "../../crop";
+import type { Bench } from "../../edits";
+import { hasAlpha } from "../../framing";
 
 const NAMES: Record<Ratio, string> = {
   free: "free",

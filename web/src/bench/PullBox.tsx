@@ -1,0 +1,104 @@
+// A box over a picture: pulled by its handles, moved by hand or by the arrow keys.
+
+import type { KeyboardEvent, PointerEvent, ReactNode } from "react";
+import { follow } from "../ui/drag";
+import { pulled, type Box, type Handle } from "./crop";
+
+const HANDLES: readonly { name: Handle; x: number; y: number; label: string }[] = [
+  { name: "nw", x: 0, y: 0, label: "Top left corner" },
+  { name: "n", x: 0.5, y: 0, label: "Top edge" },
+  { name: "ne", x: 1, y: 0, label: "Top right corner" },
+  { name: "e", x: 1, y: 0.5, label: "Right edge" },
+  { name: "se", x: 1, y: 1, label: "Bottom right corner" },
+  { name: "s", x: 0.5, y: 1, label: "Bottom edge" },
+  { name: "sw", x: 0, y: 1, label: "Bottom left corner" },
+  { name: "w", x: 0, y: 0.5, label: "Left edge" },
+];
+
+export function PullBox({
+  name,
+  box,
+  sides,
+  scale,
+  ratio = null,
+  onPull,
+  onDone,
+  onKey,
+  children,
+}: {
+  name: string;
+  box: Box;
+  /** Of the picture, in its own pixels. */
+  sides: { width: number; height: number };
+  /** Pixels of the screen to one of the picture. */
+  scale: number;
+  ratio?: number | null;
+  /** While it is pulled; null when it is let go. */
+  onPull: (box: Box | null) => void;
+  onDone: (box: Box) => void;
+  onKey: (box: Box) => void;
+  children?: ReactNode;
+}) {
+  const px = (pixels: number) => `${pixels * scale}px`;
+  const pull = (handle: Handle) => (event: PointerEvent<HTMLElement>) => {
+    event.preventDefault();
+    event.stopPropagation();
+    const from = { x: event.clientX, y: event.clientY };
+    let now = box;
+    const move = (moved: globalThis.PointerEvent) => {
+      const [dx, dy] = [(moved.clientX - from.x) / scale, (moved.clientY - from.y) / scale];
+      now = pulled(box, handle, dx, dy, ratio, sides);
+      onPull(now);
+    };
+    follow(event, move, () => {
+      onPull(null);
+      if (now !== box) onDone(now);
+    });
+  };
+  const nudge = (handle: Handle) => (event: KeyboardEvent) => {
+    const far = event.shiftKey ? 10 : 1;
+    const by = {
+      ArrowLeft: [-far, 0],
+      ArrowRight: [far, 0],
+      ArrowUp: [0, -far],
+      ArrowDown: [0, far],
+    }[event.key];
+    if (!by) return;
+    event.preventDefault();
+    event.stopPropagation();
+    onKey(pulled(box, handle, by[0] ?? 0, by[1] ?? 0, ratio, sides));
+  };
+  return (
+    <>
+      {/* What lies outside is in shadow. */}
+      <div className="pointer-events-none absolute inset-0 overflow-hidden">
+        <div
+          className="absolute shadow-[0_0_0_9999px_rgb(20_24_30/0.6)]"
+          style={{ left: px(box.left), top: px(box.top), width: px(box.width), height: px(box.height) }}
+        />
+      </div>
+      <div
+        role="group"
+        tabIndex={0}
+        aria-label={`${name}, ${box.width} by ${box.height} at ${box.left}, ${box.top}`}
+        className="absolute cursor-move touch-none outline-2 outline-white/90 focus-visible:outline-jay"
+        style={{ left: px(box.left), top: px(box.top), width: px(box.width), height: px(box.height) }}
+        onPointerDown={pull("move")}
+        onKeyDown={nudge("move")}
+      >
+        {children}
+        {HANDLES.map(({ name: handle, x, y, label }) => (
+          <button
+            key={handle}
+            type="button"
+            aria-label={label}
+            onPointerDown={pull(handle)}
+            onKeyDown={nudge(handle)}
+            className="absolute size-[14px] -translate-1/2 touch-none rounded-[3px] border-2 border-white bg-jay"
+            style={{ left: `${x * 100}%`, top: `${y * 100}%`, cursor: `${handle}-resize` }}
+          />
+        ))}
+      </div>
+    </>
+  );
+}
