@@ -284,3 +284,24 @@ def test_frames_are_lined_up_and_their_levels_are_told(client: httpx.Client) -> 
         ("moves", {"anchor": 1, "positions": []}),
     ):
         assert client.post(f"{address}/{path}", json=body).status_code == 422
+
+
+def test_a_picture_is_cut_into_views_and_undo_brings_it_back(client: httpx.Client) -> None:
+    wide = np.full((40, 181, 4), 255, np.uint8)
+    for number in range(3):
+        wide[:, number * 60 : (number + 1) * 60, :3] = 40 + 60 * number
+    project = project_of(client, [wide])
+    edit(client, project, lambda recipe: recipe["framing"].update(crop=[0, 0, 90, 40], drawn_on=[181, 40]))
+    before = bench(client, project)
+    body = {"base_revision": before["revision"]["id"], "across": 3, "down": 1}
+    address = f"/api/projects/{project}/views"
+    assert client.post(address, json={**body, "across": 100, "down": 100}).status_code == 422
+    client.post(address, json=body).raise_for_status()
+    after = bench(client, project)
+    assert [(one["width"], one["height"]) for one in after["frame_list"]] == [(60, 40)] * 3
+    assert after["recipe"]["framing"]["crop"] is None
+    assert finished(client, project)["info"]["count"] == 3
+    assert client.post(address, json=body).status_code == 409  # of a revision that is not the newest any more
+    undone = client.post(f"/api/projects/{project}/undo").json()
+    assert undone["recipe"] == before["recipe"]
+    assert [one["width"] for one in bench(client, project)["frame_list"]] == [181]

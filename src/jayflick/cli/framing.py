@@ -11,6 +11,7 @@ from ..core.framing.trim import GRAIN, Box, By
 from ..core.framing.used import used_part
 from ..core.recipe import LineUp, Recipe
 from ..core.sequence.files import FileFrame
+from ..core.sequence.views import Grid
 from ..core.stages import Stages
 
 
@@ -20,6 +21,16 @@ def box_of(option: str, text: str) -> Box:
         raise InputError(f"{option} {text!r} is not a box", remedy="use X,Y,W,H, such as 0,0,320,240")
     left, top, width, height = (int(part) for part in text.split(","))
     return left, top, width, height
+
+
+def grid_of(options: argparse.Namespace) -> Grid:
+    """The views that each picture is cut into."""
+    match = re.fullmatch(r"(\d{1,3})x(\d{1,3})", options.views)
+    if match is None or not (1 <= int(match[1]) <= 100 and 1 <= int(match[2]) <= 100):
+        raise InputError(f"--views {options.views!r} are no views", remedy="use one such as 3x1")
+    if not 0 <= options.views_gutter <= 4096:
+        raise InputError(f"--views-gutter {options.views_gutter} is no gutter", remedy="use pixels from 0 up")
+    return Grid(int(match[1]), int(match[2]), options.views_gutter, options.views_order)
 
 
 def lined_up(

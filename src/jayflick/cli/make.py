@@ -18,16 +18,16 @@ from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import FramesOutput, Recipe
 from ..core.render import Rendered, render
-from ..core.sequence.files import FileFrame, list_files, look_at, project_in
+from ..core.sequence.files import FileFrame, cut_into_views, list_files, look_at, project_in
 from ..core.sequence.first import with_dither_chosen
 from ..core.sequence.gather import Sequence as Sequence_
-from ..core.sequence.gather import gather, missing_after
+from ..core.sequence.gather import gather, joined, missing_after
 from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages
 from ..core.targets.check import check, facts_of, verdict_of
 from ..core.timing.flicks import milliseconds
-from .framing import lined_up, trimmed
+from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
 from .parsing import add_clip, cut
 from .recipes import recipe_of, without_effect
@@ -85,6 +85,9 @@ def add_to(commands: Any) -> None:
         "--trim", nargs="?", type=int, const=0, metavar="MARGIN", help="crop to what any frame uses, or moves"
     )
     trims.add_argument("--trim-bars", action="store_true", help="crop bars of one colour away")
+    make.add_argument("--views", metavar="3x1", help="cut each picture into views across and down: the frames")
+    make.add_argument("--views-gutter", type=int, default=0, metavar="N", help="pixels between two views")
+    make.add_argument("--views-order", choices=("rows", "columns"), default="rows")
     make.add_argument("--line-up", type=int, metavar="N", help="move the frames to lie on the N-th of them")
     make.add_argument("--line-up-box", metavar="X,Y,W,H", help="where its subject is: only that counts")
     make.add_argument(
@@ -158,6 +161,10 @@ def _make(options: argparse.Namespace) -> int:
             decided = options.recipe is not None
             recipe = recipe_of(options, Recipe()) if decided else Recipe()  # before anything is read
             frames, sequence, notes = _frames(files, options.input, taken_out, cut_out, decided=decided)
+            if options.views is not None:
+                found, views = cut_into_views(frames, grid_of(options), taken_out)
+                sequence = joined(gather(found)[0])
+                frames = [views[one.name] for one in sequence.files]
             if not decided:
                 recipe = recipe_of(options, Recipe(rhythm=own_rhythm(sequence.files)))
         read = time.perf_counter() - begun

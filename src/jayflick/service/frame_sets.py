@@ -8,10 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.recipe import Gather, Recipe, Rhythm, Take
+from ..core.recipe import Framing, Gather, Recipe, Rhythm, Take
 from ..core.sequence import gather as gathering
 from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
+from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import DOCUMENT, ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
 from ..core.store import Store
@@ -21,7 +22,7 @@ from . import projects
 from .frames import StoredFrame
 from .imports import forget_files, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
-from .pictures import found_of
+from .pictures import found_of, note_pictures
 from .results import Results
 from .schemas import Choice, NewProject, Renewed, Report
 
@@ -180,6 +181,37 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int, r
     opened.state = "done"
     changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
     return Renewed(**counts, changed=changed)
+
+
+def cut_apart(
+    session: Session,
+    project_id: str,
+    base_revision: int,
+    label: str,
+    taken: Sequence[tuple[Piece, str, int]],
+    results: Results,
+) -> None:
+    """Put what was cut out of a project's frames in their place; undo leads back to them."""
+    project = projects.find_at(session, project_id, base_revision)
+    revision = projects.current(session, project)
+    note_pictures(session, taken)
+    hashes = {piece.name: sha256 for piece, sha256, _ in taken}
+    found = [Found(piece.name, piece.header, None, piece.fingerprint) for piece, _, _ in taken]
+    together = gathering.joined(gather(found)[0])
+    frames = _frames(together.files, [hashes[one.name] for one in together.files])
+    before = Recipe.model_validate(revision.recipe)
+    recipe = before.model_copy(
+        update={
+            "gather": Gather(over=before.gather.over),
+            "rhythm": Rhythm(rate=before.rhythm.rate, repeat=before.rhythm.repeat),
+            "framing": Framing(),
+            "outputs": tuple(
+                output.model_copy(update={"take": Take(rate=output.take.rate), "framing": None})
+                for output in before.outputs
+            ),
+        }
+    )
+    projects.renew(session, project, label, together.document(), frames, recipe, results)
 
 
 def join(session: Session, project_id: str, other_id: str, most_frames: int, results: Results) -> None:

@@ -91,6 +91,16 @@ def renew(
     _add_revision(session, project, recipe, label, results, frame_set=number)
 
 
+def find_at(session: Session, project_id: str, base_revision: int) -> Project:
+    """A project that is to be changed; refused when it has moved on from the revision that was seen."""
+    project = find(session, project_id, lock=True)
+    if project.revision_id != base_revision:
+        raise Conflict(
+            "this project was changed in another window", remedy="review that change, then make yours again"
+        )
+    return project
+
+
 def edit(
     session: Session,
     project_id: str,
@@ -105,11 +115,7 @@ def edit(
 
     ``chosen``: the output that is looked at, which is made first.
     """
-    project = find(session, project_id, lock=True)
-    if project.revision_id != base_revision:
-        raise Conflict(
-            "this project was changed in another window", remedy="review that change, then make yours again"
-        )
+    project = find_at(session, project_id, base_revision)
     _add_revision(session, project, recipe, label, results, gesture, chosen=chosen)
 
 

@@ -350,6 +350,16 @@ class FoundMove(Document):
     alike: float = Field(description="The correlation with the anchor then: 1 for equal pictures")
 
 
+class Views(Document):
+    """How pictures are cut into views that lie side by side on them."""
+
+    base_revision: int
+    across: int = Field(ge=1, le=100)
+    down: int = Field(ge=1, le=100)
+    gutter: int = Field(0, ge=0, le=4096, description="Pixels between two of them")
+    order: Literal["rows", "columns"] = "rows"
+
+
 class SteadyInfo(Document):
     """What lined-up frames have in common."""
 

@@ -18,6 +18,7 @@ from .archives import is_archive, members
 from .gather import Found
 from .pieces import MAX_BYTES, Enclosed, Refused, pieces
 from .project_file import DOCUMENT, ProjectFile, read_document
+from .views import Grid, views_of
 
 MAX_FILES = 3000
 """The most files that are gathered at once."""
@@ -135,6 +136,24 @@ def look_at(files: Sequence[Path], scratch: Path, cut: Cut = WHOLE) -> tuple[lis
     with ThreadPoolExecutor(2) as pool:
         everything = [pair for brought in pool.map(one, jobs) for pair in brought]
     return [found for found, _ in everything], {f.name: frame for f, frame in everything if frame is not None}
+
+
+def cut_into_views(
+    frames: Sequence[FileFrame], grid: Grid, scratch: Path
+) -> tuple[list[Found], dict[str, FileFrame]]:
+    """The views of every frame, as if each had come in a file of its own; these are put in ``scratch``."""
+    found: list[Found] = []
+    views: dict[str, FileFrame] = {}
+    for frame in frames:
+        for piece in views_of(frame.read(), grid, frame.name):
+            data, header = piece.data or b"", piece.header
+            place = scratch / f"view-{len(found)}"
+            place.write_bytes(data)
+            size = header.width, header.height
+            sha256 = hashlib.sha256(data).hexdigest()
+            found.append(Found(piece.name, header, None, piece.fingerprint))
+            views[piece.name] = FileFrame(place, piece.name, sha256, *size, header.transparent)
+    return found, views
 
 
 def project_in(files: Sequence[Path]) -> ProjectFile | None:

@@ -179,22 +179,11 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
         for number, picture in enumerate(moving.pictures, 1):
             if times is not None and number > len(times):
                 break
-            height, width = picture.shape[:2]
-            clear = bool((picture[:, :, 3] < 255).any())
             label = header.label if header is not None else "clip"
             notes = header.notes if header is not None else ()
-            overview = reduced(picture, *THUMB)
-            out = BytesIO()
-            Image.fromarray(picture).save(out, "PNG", compress_level=1)
-            yield Piece(
-                f"{name}/{number:04}.png",
-                out.getvalue(),
-                Header(width, height, label, clear, notes=notes),
-                fingerprint(picture, overview),
-                thumbnail(picture, overview),
-                times[number - 1] if times is not None else None,
-                moving.repeat,
-            )
+            duration = times[number - 1] if times is not None else None
+            made = piece_of(f"{name}/{number:04}.png", picture, label, notes)
+            yield replace(made, duration=duration, repeat=moving.repeat)
     except (InputError, MemoryError):
         raise
     except Exception as broken:
@@ -202,6 +191,22 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
         raise InputError(f"is damaged{after}", file=name, remedy="render or copy the file again") from broken
     if number == 0:
         raise InputError("holds no pictures", file=name, remedy="use an undamaged copy")
+
+
+def piece_of(name: str, picture: NDArray[np.uint8], label: str, notes: tuple[str, ...] = ()) -> Piece:
+    """A picture that has no file of its own yet, straight RGBA, as a PNG."""
+    height, width = picture.shape[:2]
+    clear = bool((picture[:, :, 3] < 255).any())
+    overview = reduced(picture, *THUMB)
+    out = BytesIO()
+    Image.fromarray(picture).save(out, "PNG", compress_level=1)
+    return Piece(
+        name,
+        out.getvalue(),
+        Header(width, height, label, clear, notes=notes),
+        fingerprint(picture, overview),
+        thumbnail(picture, overview),
+    )
 
 
 def _need_bounded(header: Header, count: int, name: str) -> None:

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
-from .. import exports, frame_sets, prints, projects, rhythms
+from ...core.sequence.views import Grid
+from .. import exports, frame_sets, prints, projects, rhythms, views
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
@@ -23,6 +24,7 @@ from ..schemas import (
     Renewed,
     SeamInfo,
     Split,
+    Views,
 )
 
 router = APIRouter(prefix="/projects", tags=["projects"])
@@ -201,6 +203,14 @@ def join_projects(project_id: ProjectId, request: Join, service: Parts) -> Respo
     service.transact(
         frame_sets.join, project_id, request.project_id, service.settings.most_files, service.results
     )
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/views", response_model=ProjectInfo)
+def cut_project(project_id: ProjectId, request: Views, service: Parts) -> Response:
+    """Cut a project's pictures into the views on them, each a frame. Undo leads back to the pictures."""
+    grid = Grid(request.across, request.down, request.gutter, request.order)
+    views.cut_views(service, project_id, request.base_revision, grid)
     return _shown(service, project_id)
 
 
