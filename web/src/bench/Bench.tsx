@@ -50,6 +50,8 @@ import { Stage } from "./Stage";
 import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
+import { useViews } from "./views";
+import { ViewsStage } from "./ViewsStage";
 import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
 import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
 
@@ -79,6 +81,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const { project, recipe, output } = bench;
   const contact = useContact((state) => state.open);
   const cropping = useCrop((state) => state.open);
+  const cutting = useViews((state) => state.open);
   const framed = useFramingPart((state) => state.part);
   const liningUp = useLineUp(({ look, box }) => look !== "result" || box !== null);
   const result = project.results.find((one) => one.output_id === output.id);
@@ -133,7 +136,9 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
         <Stubs bench={bench} standings={outputs} choose={choose} />
       </div>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
-        {part === "gather" && contact ? (
+        {part === "gather" && cutting ? (
+          <ViewsStage bench={bench} shown={shown} />
+        ) : part === "gather" && contact ? (
           <Contact bench={bench} />
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />

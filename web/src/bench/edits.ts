@@ -15,6 +15,7 @@ import {
 } from "../api/client";
 import { jobKey, useLive } from "../api/live";
 import { tellError } from "../ui/notices";
+import type { Grid } from "./views";
 
 interface Edit {
   project: string;
@@ -249,6 +250,8 @@ export interface Bench {
   redo: () => void;
   /** Append another project's frames to this one's. */
   join: (other: string) => Promise<boolean>;
+  /** Cut the pictures into the views on them. */
+  cut: (grid: Grid) => Promise<boolean>;
 }
 
 /**
@@ -332,6 +335,11 @@ export function useBench(projectId: string, outputId: string | null): { bench?: 
         ),
       join: (other: string) =>
         travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),
+      cut: (grid: Grid) =>
+        travel(() => {
+          const base_revision = cached(projectId)?.revision.id ?? project.revision.id;
+          return api.POST("/api/projects/{project_id}/views", { params, body: { ...grid, base_revision } });
+        }),
     };
   }, [project, waiting, projectId, outputId]);
   return { bench, error: query.error };

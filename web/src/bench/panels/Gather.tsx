@@ -9,6 +9,7 @@ import { Facts, Head, type PanelProps } from "./panel";
 import { Join } from "./Join";
 import { ReadAgain } from "./ReadAgain";
 import { Renew } from "./Renew";
+import { Views } from "./Views";
 
 export function GatherPanel({ bench }: PanelProps) {
   const { project, recipe } = bench;
@@ -68,6 +69,7 @@ export function GatherPanel({ bench }: PanelProps) {
           )}
         </ul>
       )}
+      <Views bench={bench} />
       <Renew bench={bench} />
       <Join bench={bench} />
     </>
