@@ -101,6 +101,7 @@ RECIPES = st.builds(
             "repeat": st.integers(0, 2),
             "rate": st.sampled_from(["12", "24"]),
             "dissolve": st.integers(0, 2),
+            "between": st.sampled_from([{"count": 1}, {"count": 2, "by": "blend"}, {"count": 1, "after": [2]}]),
         },
     ).filter(lambda rhythm: not ("order" in rhythm and "last" in rhythm)),
     st.fixed_dictionaries({}, optional={"over": st.sampled_from(["#000000", "#ffffff"])}),

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
-from jayflick.core.recipe import Gather, Rhythm, Take
+from jayflick.core.recipe import Between, Gather, Rhythm, Take
 from jayflick.core.sequence.gather import missing_after
 from jayflick.core.timing.conform import GIF_FLOOR, conform
 from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_durations, parse_delay, parse_rate
@@ -272,3 +272,34 @@ def test_what_cannot_be_played_is_refused() -> None:
         positions(2, left_out=(1, 2))
     with pytest.raises(InputError, match="no frames"):
         positions(0)
+
+
+@pytest.mark.parametrize("by", ["blend", "motion"])
+def test_pictures_between_frames_share_their_time(by: str) -> None:
+    rhythm = Rhythm(rate="10", between=Between(count=3, by=by))
+    plan = plan_rhythm(Gather(), rhythm, [0, 0, 0])
+    sign = "~" if by == "motion" else "+"
+    shots = ["1", f"1x192{sign}2x64", f"1x128{sign}2x128", f"1x64{sign}2x192", "2"]
+    assert [str(shot) for shot in plan.shots][:5] == shots
+    assert [Shot.parse(str(shot)) for shot in plan.shots] == list(plan.shots)
+    assert (len(plan.shots), sum(plan.durations)) == (9, 3 * SECOND // 10)
+    assert plan.durations == (SECOND // 40,) * 8 + (SECOND // 10,)
+    assert plan.places == (1,) * 4 + (2,) * 4 + (3,)
+
+
+def test_a_held_frame_stays_held_and_only_chosen_places_get_pictures_between() -> None:
+    rhythm = Rhythm(rate="10", holds={2: SECOND}, between=Between(count=1, after=frozenset({2})))
+    plan = plan_rhythm(Gather(), rhythm, [0, 0, 0])
+    assert [str(shot) for shot in plan.shots] == ["1", "2", "2x128~3x128", "3"]
+    assert plan.durations == (SECOND // 10, SECOND * 95 // 100, SECOND // 20, SECOND // 10)
+    back = plan_rhythm(Gather(), rhythm.model_copy(update={"direction": "there-and-back"}), [0, 0, 0])
+    assert [str(shot) for shot in back.shots] == ["1", "2", "2x128~3x128", "3", "2x128~3x128", "2"]
+    empty = Rhythm(order=(1, 0, 2), between=Between(count=1))
+    assert [str(shot) for shot in plan_rhythm(Gather(), empty, [0, 0]).shots] == [
+        "1", "0x128+1x128", "0", "0x128+2x128", "2",
+    ]  # fmt: skip
+    with pytest.raises(InputError, match="the limit"):
+        plan_rhythm(Gather(), Rhythm(between=Between(count=16)), [0] * 3000)
+    for broken in ("1x128~2x64", "1x256~2x0", "1~2~3", "0x128~2x128", "1x64~2x64~3x128"):
+        with pytest.raises(ValueError, match="is not a frame"):
+            Shot.parse(broken)

@@ -59,14 +59,25 @@ def add_to(commands: Any) -> None:
     way.add_argument("--reverse", action="store_true", help="last frame first")
     way.add_argument("--there-and-back", action="store_true", help="forward, then back, no end doubled")
     make.add_argument("--repeat", type=int, help="how often it plays; 0: for ever")
-    make.add_argument("--gaps", choices=("skip", "hold", "blend"), help="what becomes of missing numbers")
+    make.add_argument(
+        "--gaps", choices=("skip", "hold", "blend", "motion"), help="what becomes of missing numbers"
+    )
     make.add_argument("--dissolve", type=int, help="how many frames at the end fade into the beginning")
     pace = make.add_mutually_exclusive_group()
     pace.add_argument("--speed", help="in percent: 200 plays in half the time")
     pace.add_argument("--length", help="what it all lasts: 4s, 2500ms")
     make.add_argument("--play-fps", help="play at this rate in the same time, dropping or holding frames")
     make.add_argument(
-        "--between", choices=("hold", "blend"), help="with --play-fps: what is shown between two frames"
+        "--play-by",
+        choices=("hold", "blend", "motion"),
+        help="with --play-fps: what is between frames",
+    )
+    make.add_argument("--between", type=int, metavar="N", help="pictures made between two, in the same time")
+    make.add_argument(
+        "--between-by",
+        choices=("blend", "motion"),
+        default="motion",
+        help="how: both show through each other, or what moves is between the two",
     )
     make.add_argument("--size", help="580x, x351 or 580x351")
     make.add_argument("--canvas", metavar="WxH", help="a canvas that the picture lies on at its own size")

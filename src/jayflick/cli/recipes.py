@@ -45,7 +45,7 @@ _OWN = {
 """Options that only some formats have."""
 _OF_ONE = (
     *("size", "canvas", "place", "fit", "resample", "matte", "keep_alpha", "max_bytes", "target"),
-    *("play_fps", "between", "still", "frames"),
+    *("play_fps", "play_by", "still", "frames"),
 )
 """Other options that are said of one output."""
 
@@ -97,6 +97,8 @@ def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
         rhythm["direction"] = "reverse"
     if options.there_and_back:
         rhythm["direction"] = "there-and-back"
+    if options.between is not None:
+        rhythm["between"] = {"count": options.between, "by": options.between_by}
     if options.length is not None:
         rhythm |= {"length": parse_delay(options.length)}
     if options.speed is not None:
@@ -177,7 +179,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
     }
     _set(
         (output["take"], "rate", options.play_fps),
-        (output["take"], "between", options.between),
+        (output["take"], "between", options.play_by),
         (output["size"], "fit", options.fit),
         (output["size"], "resample", options.resample),
         *((output, key, value) for key, value in own.items() if form in _OWN[key]),

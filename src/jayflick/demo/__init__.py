@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..core.recipe import Alpha, GifOutput, Recipe, Rhythm, Size, Tuning, bytes_target
+from .buoy import draw_by_hand, draw_lenses
 from .flock import DIRECTIONS, MOTIONS, draw_from_above
 from .kite import draw_kite
 from .lamp import draw_lamp
@@ -71,6 +72,10 @@ def _messy() -> list[tuple[str, Callable[[], bytes]]]:
     ]
 
 
+def _lenses() -> bytes:
+    return png(draw_lenses())
+
+
 def _bird(direction: str, motion: str, index: int) -> bytes:
     return png(draw_from_above(direction, motion, index))
 
@@ -101,6 +106,8 @@ def clip(count: int = 36, rate: int = 24) -> bytes:
 
 
 DEMO = (
+    DemoProject("Three lenses", "lenses", [("buoy-three-lenses.png", _lenses)]),
+    DemoProject("Buoy by hand", "by_hand", _loop("by_hand", 24, draw_by_hand)),
     DemoProject("Terns from above", "terns", _flock()),
     DemoProject(
         "Wake",

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.recipe import Framing, Gather, Recipe, Rhythm, Take
+from ..core.recipe import Framing, Gather, Recipe, Rhythm, Size, Take
 from ..core.sequence import gather as gathering
 from ..core.sequence.first import first_recipe, with_dither_chosen
 from ..core.sequence.gather import Found, gather, majority_size
@@ -206,12 +206,25 @@ def cut_apart(
             "rhythm": Rhythm(rate=before.rhythm.rate, repeat=before.rhythm.repeat),
             "framing": Framing(),
             "outputs": tuple(
-                output.model_copy(update={"take": Take(rate=output.take.rate), "framing": None})
+                output.model_copy(
+                    update={
+                        "take": Take(rate=output.take.rate),
+                        "framing": None,
+                        "size": _not_enlarged(output.size, majority_size(together.files)),
+                    }
+                )
                 for output in before.outputs
             ),
         }
     )
     projects.renew(session, project, label, together.document(), frames, recipe, results)
+
+
+def _not_enlarged(size: Size, views: tuple[int, int]) -> Size:
+    """A size for what was cut out: a single side that a picture was reduced to does not enlarge a view of it."""
+    one = size.width is None or size.height is None
+    larger = (size.width or 0) > views[0] or (size.height or 0) > views[1]
+    return size.model_copy(update={"width": None, "height": None}) if one and larger else size
 
 
 def join(session: Session, project_id: str, other_id: str, most_frames: int, results: Results) -> None:

@@ -12,6 +12,8 @@ import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
+import { useCompare } from "./between";
+import { CompareStage } from "./CompareStage";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
 import { useCrop } from "./crop";
@@ -28,7 +30,7 @@ import { LineUpStage } from "./LineUpStage";
 import { FramingPanel, useFramingPart } from "./panels/framing/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
-import { RhythmPanel } from "./panels/rhythm/Rhythm";
+import { RhythmPanel, useRhythmPart } from "./panels/rhythm/Rhythm";
 import { TuningPanel } from "./panels/Tuning";
 import { moved } from "./order";
 import { placesOf, setEnd } from "./range";
@@ -81,6 +83,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const { project, recipe, output } = bench;
   const contact = useContact((state) => state.open);
   const cropping = useCrop((state) => state.open);
+  const comparing = useCompare((state) => state.open);
+  const timed = useRhythmPart((state) => state.part);
   const cutting = useViews((state) => state.open);
   const framed = useFramingPart((state) => state.part);
   const liningUp = useLineUp(({ look, box }) => look !== "result" || box !== null);
@@ -140,6 +144,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
           <ViewsStage bench={bench} shown={shown} />
         ) : part === "gather" && contact ? (
           <Contact bench={bench} />
+        ) : part === "rhythm" && timed === "order" && comparing ? (
+          <CompareStage result={result} />
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
         ) : part === "framing" && framed === "line-up" && liningUp ? (

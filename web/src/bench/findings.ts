@@ -50,6 +50,7 @@ const GAPS = [
   { gaps: "skip", label: "Skip them", done: "Gaps skipped" },
   { gaps: "hold", label: "Hold the previous frame", done: "Gaps held" },
   { gaps: "blend", label: "Blend across the gap", done: "Gaps blended" },
+  { gaps: "motion", label: "Move across the gap", done: "Gaps filled by motion" },
 ] as const;
 
 export function findings(
@@ -60,7 +61,7 @@ export function findings(
   const { gather } = recipe;
   const out = new Set(gather.left_out);
   const held = gather.gaps !== "skip";
-  const filled = { skip: "missing", hold: "held", blend: "blended" }[gather.gaps];
+  const filled = { skip: "missing", hold: "held", blend: "blended", motion: "filled by motion" }[gather.gaps];
   const found: Finding[] = [];
   const add = (problem: Problem, more: Partial<Finding> & Pick<Finding, "verdict" | "word">) =>
     found.push({
@@ -92,6 +93,7 @@ export function findings(
         skip: "The others play on without them.",
         hold: "The frame before each gap stays for as long as the missing ones would.",
         blend: "Blends of the frames around each gap stand in for the missing ones.",
+        motion: "What moves between the frames around each gap stands in for the missing ones.",
       }[gather.gaps],
       remedies: GAPS.filter(({ gaps }) => gaps !== gather.gaps).map(({ gaps, label, done }) => ({
         label,

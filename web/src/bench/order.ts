@@ -30,8 +30,13 @@ export function rearranged(rhythm: Rhythm, frames: number, from: readonly number
   const ranged = rhythm.first !== null || rhythm.last !== null;
   const range = ranged ? where(rhythm.first ?? 1, rhythm.last ?? before.length) : null;
   const natural = order.length === frames && order.every((position, index) => position === index + 1);
+  const after = rhythm.between?.after?.flatMap((old) =>
+    from.flatMap((place, index) => (place === old ? [index + 1] : [])),
+  );
   return {
     ...rhythm,
+    between:
+      rhythm.between && after ? (after.length > 0 ? { ...rhythm.between, after } : null) : rhythm.between,
     order: natural ? null : order,
     holds,
     first: range ? range.first : null,

@@ -14,6 +14,7 @@ export const rhythm = (more: Partial<Rhythm> = {}): Rhythm => ({
   spans: [],
   step: 1,
   thinned: "faster",
+  between: null,
   direction: "forward",
   dissolve: 0,
   cycles: 1,

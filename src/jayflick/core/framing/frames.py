@@ -14,8 +14,9 @@ from ..pictures.kinds import decoders
 from ..progress import OnProgress, Progress
 from ..recipe import Framing, Gather, LineUp, Size, Tone
 from ..stages import Stages, cache_key
-from ..timing.shots import EMPTY, Shot
+from ..timing.shots import EMPTY, WHOLE, Shot
 from .art import suited, whole_factor
+from .between import Between, between
 from .bleed import bled
 from .edges import choked
 from .mix import mix
@@ -75,7 +76,10 @@ class PlayedFrames:
         """What each picture is made of, in played order: equal names, equal pictures."""
         name = {position: self._framed.name(position) for position in self._positions}
         name[EMPTY] = "empty {} {}".format(*self.canvas)
-        return ["+".join([f"{name[p]}x{w}" for p, w in shot.parts]) for shot in self._shots]
+        return [
+            ("~" if shot.motion else "+").join([f"{name[p]}x{w}" for p, w in shot.parts])
+            for shot in self._shots
+        ]
 
     @cached_property
     def firsts(self) -> list[int]:
@@ -220,7 +224,21 @@ class Framed:
         width, height = self.canvas(like)
         if shown:
             height, width = shown[0][0].shape[:2]
-        return mix(shown, height, width)
+        if not shot.motion:
+            return mix(shown, height, width)
+        key = cache_key("between", 1, [[self.name(position), weight] for position, weight in shot.parts])
+        data = self._stages.obtain("between", key, lambda: self.between(shot).picture.tobytes())
+        return np.frombuffer(bytearray(data), np.uint8).reshape(height, width, 4)
+
+    def between(self, shot: Shot) -> Between:
+        """What moves between two frames, and where it is torn."""
+        (one, _), (other, weight) = shot.parts
+        first, second = self.frame(one), self.frame(other)
+        if first.shape != second.shape:
+            raise InputError(
+                "frames of different sizes cannot be moved into each other", remedy="bring them to one size"
+            )
+        return between(first, second, weight / WHOLE)
 
     def lined_up(self, position: int) -> NDArray[np.uint8]:
         """One frame before it is toned, cropped and scaled, shape (height, width, 4)."""

@@ -15,13 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..recipe import Move
-from ..srgb import LUMA
-from .alpha import is_opaque
+from .luma import Luma
+from .luma import luma as luma_of
 from .trim import Box
 
 Free = Literal["shift", "turn", "scale"]
 """What may be changed of a frame: its place; also its angle; also its size."""
-Luma = NDArray[np.float32]
 COARSE, FINE = 320, 960
 """The longest side, in pixels, that frames are compared at: first, and to be exact."""
 _FLAT = 1.0
@@ -65,7 +64,7 @@ class _Target:
         self.free = free
         self.height, self.width = anchor.shape[:2]
         self.box = box or (0, 0, self.width, self.height)
-        luma = _luma(anchor)
+        luma = luma_of(anchor)
         left, top, width, height = self.box
         self.flat = float(luma[top : top + height, left : left + width].std()) < _FLAT
         longest = max(width, height)
@@ -75,7 +74,7 @@ class _Target:
     def find(self, picture: NDArray[np.uint8]) -> Found:
         if self.flat:
             return Found(None, 0.0)
-        luma = _luma(picture)
+        luma = luma_of(picture)
         warp: NDArray[np.floating] = np.eye(2, 3, dtype=np.float32)
         alike = 0.0
         for number, (scale, anchor) in enumerate(self.levels):
@@ -121,16 +120,6 @@ class _Target:
             turn=round(float(np.degrees(np.arctan2(across, along))), 4),
             scale=round(float(np.clip(np.hypot(along, across), 0.1, 10)), 5),
         )
-
-
-def _luma(picture: NDArray[np.uint8]) -> Luma:
-    """Luma (ITU-R BT.709) over middle grey, shape (height, width)."""
-    luma: Luma = cv2.transform(picture[:, :, :3].astype(np.float32), np.array([LUMA], np.float32))
-    if is_opaque(picture):
-        return luma
-    share = picture[:, :, 3].astype(np.float32) / 255
-    mixed: Luma = (luma * share + 128 * (1 - share)).astype(np.float32)
-    return mixed
 
 
 def _reduced(luma: Luma, scale: float) -> Luma:

@@ -20,7 +20,7 @@ from .outputs import (
     WebpOutput,
 )
 from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Rate
-from .rhythm import MAX_SPANS, Rhythm, Span, Take, span_name
+from .rhythm import MAX_SPANS, Between, Rhythm, Span, Take, span_name
 from .target import Bounds, Figure, Kind, Preset, Rule, Target, bytes_target
 from .tone import Match, Tone, ToneOfSome
 
@@ -32,6 +32,7 @@ __all__ = [
     "ApngOutput",
     "AvifOutput",
     "BaseOutput",
+    "Between",
     "Bounds",
     "Colour",
     "Crop",

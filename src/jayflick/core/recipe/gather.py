@@ -17,10 +17,10 @@ class Gather(Part):
     folded: Positions = Field(
         frozenset(), description="Positions of frames that are not shown, their time going to the one before"
     )
-    gaps: Literal["skip", "hold", "blend"] = Field(
+    gaps: Literal["skip", "hold", "blend", "motion"] = Field(
         "skip",
         description="Missing numbers: played over, the frame before held as long as they would last, "
-        "or blends of the frames around them in their stead",
+        "or in their stead blends of the frames around them, or what moves between the two",
     )
     sizes: Literal["same", "scale"] = Field(
         "same", description="Frames of another size than most: refused, or scaled to it"

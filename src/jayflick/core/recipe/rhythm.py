@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from fractions import Fraction
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, field_serializer, field_validator, model_validator
 
 from ..text import CleanText
 from .part import MAX_PLACES, Direction, Flicks, Part, Place, Rate, Repeat
@@ -37,6 +37,20 @@ def span_name(wanted: str, spans: Iterable[Span]) -> str:
     return next(name for name in names if name not in taken)
 
 
+class Between(Part):
+    """Pictures made between frames, in the same time."""
+
+    count: int = Field(ge=1, le=16, description="How many between two frames")
+    by: Literal["blend", "motion"] = Field(
+        "motion", description="Both show through each other, or what moves is between the two"
+    )
+    after: frozenset[Place] | None = Field(None, description="Only after these places; otherwise after each")
+
+    @field_serializer("after")
+    def _in_order(self, value: frozenset[int] | None) -> list[int] | None:
+        return None if value is None else sorted(value)
+
+
 class Rhythm(Part):
     """Order and time of the frames.
 
@@ -62,6 +76,7 @@ class Rhythm(Part):
         "faster",
         description="With a step: the time of the frames between goes with them, or to the frame before",
     )
+    between: Between | None = None
     direction: Direction = "forward"
     dissolve: int = Field(
         0, ge=0, le=1000, description="How many frames at the end fade into as many at the beginning"
@@ -105,8 +120,10 @@ class Take(Part):
     rate: Rate | None = Field(
         None, description="Play at this rate in the same time: frames are dropped or shown longer"
     )
-    between: Literal["hold", "blend"] = Field(
-        "hold", description="At a rate of its own: the frame that is due, or a blend of it and the next"
+    between: Literal["hold", "blend", "motion"] = Field(
+        "hold",
+        description="At a rate of its own: the frame that is due, a blend of it and the next, or what moves "
+        "between the two",
     )
 
     @model_validator(mode="after")

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from ..recipe import Framing, Gather, Match, Output, Recipe, Rhythm, Span, ToneOfSome, span_name
+from ..recipe import Between, Framing, Gather, Match, Output, Recipe, Rhythm, Span, ToneOfSome, span_name
 
 
 @dataclass(frozen=True)
@@ -107,6 +107,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         update={
             "order": order,
             "holds": {places[place]: time for place, time in rhythm.holds.items() if place in places},
+            "between": _between_moved(rhythm.between, places),
             "first": places.get(rhythm.first) if rhythm.first is not None else None,
             "last": places.get(rhythm.last) if rhythm.last is not None else None,
             "spans": tuple(
@@ -130,6 +131,13 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         for output in recipe.outputs
     )
     return recipe.model_copy(update={**changed, "framing": _framing_moved(recipe.framing, moved)})
+
+
+def _between_moved(between: Between | None, places: dict[int, int]) -> Between | None:
+    if between is None or between.after is None:
+        return between
+    after = frozenset(places[place] for place in between.after if place in places)
+    return between.model_copy(update={"after": after}) if after else None
 
 
 def _framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from ..errors import InputError
 from ..recipe import MAX_PLACES, Gather, Rhythm, Span, Take
 from .flicks import SECOND, parse_rate, whole
-from .shots import Shot, blend
+from .shots import Shot, blend, in_between
 
 Time = Fraction | int
 """Of a usual rate it is a whole number, and whole numbers are counted in far less time than fractions."""
@@ -65,13 +65,14 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     """Work out what an output plays of as many frames as there are ``gaps``: how many are missing after each.
 
     Frames that ``gather`` leaves out are skipped; one before folded frames, or before a gap that is held,
-    lasts as many frames longer. Then, in this order: every n-th, direction, dissolve, cycles, speed, the
-    output's rate. Raises ``InputError`` when there is nothing to play, or more than ``MAX_PLACES`` steps.
+    lasts as many frames longer. Then, in this order: every n-th, in-betweens, direction, dissolve, cycles,
+    speed, the output's rate. Raises ``InputError`` when there is nothing to play, or more than ``MAX_PLACES``
+    steps.
     """
     if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
     span = _span(rhythm, take)
-    steps = _thinned(_steps(gather, rhythm, gaps, take), rhythm)
+    steps = _with_between(_thinned(_steps(gather, rhythm, gaps, take), rhythm), rhythm)
     direction = span.direction if span and span.direction else rhythm.direction
     if direction == "reverse":
         steps.reverse()
@@ -90,7 +91,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
     dropped: tuple[int, ...] = ()
     if take.rate is not None:
-        steps, dropped = _at_rate(steps, parse_rate(take.rate), take.between == "blend", repeat != 1)
+        steps, dropped = _at_rate(steps, parse_rate(take.rate), take.between, repeat != 1)
     return Plan(
         tuple(step.shot for step in steps),
         tuple(step.place for step in steps),
@@ -168,6 +169,29 @@ def _thinned(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
     ]
 
 
+def _with_between(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
+    """The steps with pictures between them, which have a part of the time of the frame before.
+
+    Of one that is held longer than usual only as much goes to them as a usual one lasts: it stays held.
+    """
+    wish = rhythm.between
+    if wish is None:
+        return steps
+    _few_enough(len(steps) * (wish.count + 1))
+    usual = rhythm.delay if rhythm.delay is not None else _per_frame(rhythm.rate)
+    result: list[_Step] = []
+    for step, following in itertools.zip_longest(steps, steps[1:]):
+        if following is None or (wish.after is not None and step.place not in wish.after):
+            result.append(step)
+            continue
+        each = Fraction(min(step.time, usual)) / (wish.count + 1)
+        result.append(step._replace(time=step.time - each * wish.count))
+        for number in range(1, wish.count + 1):
+            shot = in_between(step.shot, following.shot, number / (wish.count + 1), wish.by)
+            result.append(_Step(step.place, shot, each))
+    return result
+
+
 def _usual_times(rhythm: Rhythm, count: int) -> list[Time]:
     """What a frame in each place lasts if it is not held; index 0 is not used."""
     usual = rhythm.delay if rhythm.delay is not None else _per_frame(rhythm.rate)
@@ -203,7 +227,10 @@ def _made_good(
     share = 1 / (len(between) + 1)
     return [
         step,
-        *(_Step(step.place, blend(step.shot, following, slot * share), time) for slot, time in missing),
+        *(
+            _Step(step.place, in_between(step.shot, following, slot * share, gather.gaps), time)
+            for slot, time in missing
+        ),
     ]
 
 
@@ -219,13 +246,12 @@ def _dissolved(steps: list[_Step], over: int) -> list[_Step]:
     return faded + steps[over : len(steps) - over]
 
 
-def _at_rate(
-    steps: list[_Step], rate: Fraction, blended: bool, loops: bool
-) -> tuple[list[_Step], tuple[int, ...]]:
+def _at_rate(steps: list[_Step], rate: Fraction, by: str, loops: bool) -> tuple[list[_Step], tuple[int, ...]]:
     """The steps at another rate in the same time, and the places that are not seen any more.
 
     At each tick of the rate that step is shown which is due then: 60 to 50 keeps five of six, 30 to 10 one of
-    three (common practice, no published source). ``blended``: what is due between two steps is a blend of them.
+    three (common practice, no published source). ``by``: what is due between two steps
+    is the first of them (``hold``), a blend of both, or what moves between them.
     """
     starts: list[Time] = [0, *itertools.accumulate(step.time for step in steps)]
     tick = SECOND / rate
@@ -242,9 +268,9 @@ def _at_rate(
         shot = due.shot
         seen.add(index)
         into = Fraction(at - starts[index]) / due.time
-        if blended and into > 0 and (index + 1 < len(steps) or loops):
+        if by != "hold" and into > 0 and (index + 1 < len(steps) or loops):
             following = (index + 1) % len(steps)
-            shot = blend(shot, steps[following].shot, float(min(into, Fraction(1))))
+            shot = in_between(shot, steps[following].shot, float(min(into, Fraction(1))), by)
             seen.add(following)
         if result and result[-1].shot == shot and result[-1].place == due.place:
             result[-1] = result[-1]._replace(time=result[-1].time + tick)

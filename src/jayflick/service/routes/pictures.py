@@ -62,11 +62,14 @@ def get_source(
     service: Parts,
     session: Reading,
     key: Key = None,
+    torn: Annotated[
+        bool, Query(description="Instead: where nothing could be followed from one to the other, in white")
+    ] = False,
 ) -> Response:
     """What a step shows, framed as the output is, with every colour and soft edge it has.
 
-    ``shot`` is a frame's position from 1, or a blend such as ``3x128+4x128``; ``0`` is an empty picture.
-    ``key`` is the ``sources`` of a result.
+    ``shot`` is a frame's position from 1, a blend such as ``3x128+4x128``, or what moves between two, such as
+    ``3x128~4x128``; ``0`` is an empty picture. ``key`` is the ``sources`` of a result.
     """
     revision = session.get(Revision, revision_id)
     if revision is None:
@@ -84,6 +87,10 @@ def get_source(
     if max(position for position, _ in wanted.parts) > len(frames):
         raise NotFound("there is no such frame")
     framed = Framed(frames, recipe.framing_of(output), output.size, service.stages, recipe.gather)
+    if torn:
+        if not wanted.motion:
+            raise NotFound("nothing is followed there")
+        return _keyed(_png((framed.between(wanted).torn * 255).round().astype("uint8")), "image/png", key)
     return _keyed(_png(framed.shot(wanted)), "image/png", key)
 
 

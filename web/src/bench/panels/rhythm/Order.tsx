@@ -18,6 +18,7 @@ import {
 import { fileNumbers, ownRange, placesOf, rangeOf, setEnd, setOwnRange, setRange } from "../../range";
 import { chosenPlaces, reorder, useSelection } from "../../selection";
 import type { PanelProps } from "../panel";
+import { BetweenPart } from "./Between";
 
 export function OrderPart({ bench }: PanelProps) {
   const { rhythm } = bench.recipe;
@@ -152,6 +153,7 @@ export function OrderPart({ bench }: PanelProps) {
           />
         </Row>
       )}
+      <BetweenPart bench={bench} />
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
         <p className="text-ink-2">
           {none ? (
