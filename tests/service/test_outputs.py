@@ -270,7 +270,8 @@ def test_frames_are_lined_up_and_their_levels_are_told(client: httpx.Client) -> 
     assert (left, top) == (pytest.approx(3, abs=1), pytest.approx(1, abs=1))
     assert (width, height) == (pytest.approx(113, abs=2), pytest.approx(97, abs=2))
     assert 1.05 < steady["enlarged"] < 1.1
-    asked = {"positions": [1, 2, 3], "histogram": 2, "match": {"to": 1}}
+    framing = {"match": {"to": 1}, "line_up": {**line_up, "cover": "enlarge"}}
+    asked = {"positions": [1, 2, 3], "histogram": 2, "framing": framing}
     levels = client.post(f"{address}/levels", json=asked).raise_for_status().json()
     before = [one["before"] for one in levels["frames"]]
     after = [one["after"] for one in levels["frames"]]

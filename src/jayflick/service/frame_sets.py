@@ -221,7 +221,7 @@ def cut_apart(
 
 
 def _not_enlarged(size: Size, views: tuple[int, int]) -> Size:
-    """A size for what was cut out: a single side that a picture was reduced to does not enlarge a view of it."""
+    """A size for what was cut out: one side that a picture was reduced to does not enlarge a view of it."""
     one = size.width is None or size.height is None
     larger = (size.width or 0) > views[0] or (size.height or 0) > views[1]
     return size.model_copy(update={"width": None, "height": None}) if one and larger else size

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
@@ -62,14 +63,13 @@ def levels(
     """How bright frames are before and after their tone is changed, and the levels of one of them."""
     recipe, frames = _current(session, lists, project_id)
     _require(frames, [*request.positions, *([request.histogram] if request.histogram else [])])
-    tone = {"tone": request.tone, "tones": request.tones, "match": request.match}
-    framed = Framed(frames, recipe.framing.model_copy(update=tone), Size(), stages, recipe.gather)
-    known = framed.prepared.levels
+    framed = Framed(frames, request.framing, Size(), stages, recipe.gather)
+    known = framed.levels
     measured = [
         FrameLevels(
             position=position,
             before=known(position).luma(),
-            after=known(position).luma(framed.curves(position)),
+            after=known(position).luma(np.round(framed.curves(position))),  # as pixels get it
         )
         for position in request.positions
     ]

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.recipe import Crop, Match, Move, Recipe, Target, Tone, ToneOfSome
+from ..core.recipe import Crop, Framing, Move, Recipe, Target
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.text import CleanText
 
@@ -368,13 +368,11 @@ class SteadyInfo(Document):
 
 
 class LevelsRequest(Document):
-    """Frames whose levels are asked for, and the tone they would have."""
+    """Frames whose levels are asked for, and how they would be framed."""
 
     positions: list[Position] = Field(max_length=96)
     histogram: Position | None = Field(None, description="A frame whose histogram is asked for")
-    tone: Tone = Tone()
-    tones: tuple[ToneOfSome, ...] = Field((), max_length=200)
-    match: Match | None = None
+    framing: Framing = Framing()
 
 
 class FrameLevels(Document):

@@ -23,7 +23,7 @@ export function CompareStage({ result }: { result: ResultInfo | undefined }) {
       <div className="absolute inset-4 top-11 grid grid-cols-2 grid-rows-2 gap-3">
         {pictures.map(([name, address]) => (
           <figure key={name} className="relative min-h-0">
-            <img src={address} alt={name} className="chequer absolute inset-0 m-auto max-h-full max-w-full" />
+            <img src={address} alt={name} className="absolute inset-0 h-full w-full object-contain" />
             <figcaption className="absolute top-1.5 left-1.5 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9]">
               {name}
             </figcaption>

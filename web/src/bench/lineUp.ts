@@ -1,6 +1,6 @@
 // Frames lined up on one of them: how they are looked at meanwhile, and moves by hand.
 
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, data, type Recipe, type SteadyInfo } from "../api/client";
 import type { Box } from "./crop";
@@ -49,24 +49,34 @@ export function transformOf(
   return [along, aside, -aside, along, right, lower];
 }
 
+const steadyQuery = ({ project, recipe }: Bench) => ({
+  queryKey: ["steady", project.id, project.frame_set, recipe.framing.line_up, recipe.gather.left_out],
+  queryFn: () =>
+    data<SteadyInfo>(
+      api.POST("/api/projects/{project_id}/steady", {
+        params: { path: { project_id: project.id } },
+        body: recipe.framing.line_up ?? { anchor: 1, moves: {}, drawn_on: [1, 1], cover: "open" },
+      }),
+    ),
+  retry: false,
+  gcTime: 60_000,
+});
+
 /** What the frames have in common as they are lined up, and by how much they are enlarged to cover. */
 export function useSteady(bench: Bench): SteadyInfo | undefined {
-  const { line_up } = bench.recipe.framing;
+  const lined = bench.recipe.framing.line_up !== null;
   const query = useQuery({
-    queryKey: ["steady", bench.project.id, bench.project.frame_set, line_up, bench.recipe.gather.left_out],
-    queryFn: () =>
-      data<SteadyInfo>(
-        api.POST("/api/projects/{project_id}/steady", {
-          params: { path: { project_id: bench.project.id } },
-          body: line_up ?? { anchor: 1, moves: {}, drawn_on: [1, 1], cover: "open" },
-        }),
-      ),
-    enabled: line_up !== null,
-    retry: false,
-    gcTime: 60_000,
-    placeholderData: (before) => before,
+    ...steadyQuery(bench),
+    enabled: lined,
+    placeholderData: (before: SteadyInfo | undefined) => before,
   });
-  return line_up ? query.data : undefined;
+  return lined ? query.data : undefined;
+}
+
+/** The same, as soon as it is known. */
+export function useFindSteady(bench: Bench): () => Promise<SteadyInfo> {
+  const client = useQueryClient();
+  return () => client.query({ ...steadyQuery(bench), staleTime: Infinity });
 }
 
 /** Move the frames that are lined up, or one of them by hand. */

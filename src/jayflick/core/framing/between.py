@@ -49,7 +49,7 @@ def between(one: NDArray[np.uint8], other: NDArray[np.uint8], share: float) -> B
     here, there = _moved(first, to_first), _moved(second, to_second)
     misfit = _around(np.abs(here - there).mean(axis=2))
     usual = _around(np.abs(first - second).mean(axis=2))
-    torn = np.clip((misfit - usual) / _SOFT + 0.5, 0, 1)
+    torn = np.clip((misfit - usual) / _SOFT, 0, 1)
     lost = np.minimum(_moved(_lost(forward, backward), to_first), _moved(_lost(backward, forward), to_second))
     torn = np.maximum(torn, np.clip(lost, 0, 1) * np.clip((misfit - _FITS) / _FITS, 0, 1))
     torn[np.maximum(misfit, usual) < 0.5] = 0  # nothing moves

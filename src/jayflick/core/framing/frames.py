@@ -25,7 +25,7 @@ from .prepared import Prepared, SourceFrame
 from .resample import Filter
 from .scale import frame_picture, placement
 from .size import Placement
-from .tone import Curves, curves_of, matches, toned
+from .tone import Curves, Levels, curves_of, matches, toned
 
 FRAMING_VERSION = 5
 READERS = 2
@@ -249,23 +249,37 @@ class Framed:
         """What :meth:`lined_up` is made of: equal names, equal pictures."""
         return f"{self.prepared.name(position)} {self._warp(position)}"
 
+    def levels(self, position: int, lined_up: NDArray[np.uint8] | None = None) -> Levels:
+        """How often each level occurs in the part of a frame that is seen, before its tone is changed.
+
+        ``lined_up``: its pixels, where they are there already.
+        """
+        crop = self._crop(position)
+        key = cache_key("levels", 1, decoders(), self.lined_up_name(position), crop)
+
+        def count() -> bytes:
+            left, top, width, height = crop
+            picture = self.lined_up(position) if lined_up is None else lined_up
+            return Levels.of(np.ascontiguousarray(picture[top : top + height, left : left + width])).dump()
+
+        return Levels.parse(self._stages.obtain("levels", key, count))
+
     def curves(self, position: int) -> Curves:
         """What becomes of each level of a frame, but for its saturation."""
         match = self._framing.match
         before = None
         if match is not None and matches(match, position):
-            levels = self.prepared.levels
-            before = levels(position).matched(levels(match.to), match.by)
+            before = self.levels(position).matched(self.levels(match.to), match.by)
         return curves_of(self._framing.tone_of(position), before)
 
     def _made(self, position: int) -> NDArray[np.uint8]:
         todo = self._treatment(position)
-        picture = self.prepared.picture(position)
+        picture = self.lined_up(position)
+        if todo.match is not None:
+            self.levels(position, picture)  # before it is asked for without it
         if todo.match is not None or todo.tone is not None:
             saturation = todo.tone.saturation if todo.tone is not None else 0
             picture = toned(picture, self.curves(position), saturation)
-        if todo.warp is not None:
-            picture = warped(picture, todo.warp)
         picture = frame_picture(picture, self._framing, self._size, todo.scaled_by or "area")
         picture = choked(picture, todo.choke)
         return bled(picture) if todo.bleed else picture
@@ -275,8 +289,9 @@ class Framed:
         match, tone = framing.match, framing.tone_of(position)
         alike = None
         if match is not None and matches(match, position):
-            name = self.prepared.name(match.to)
-            alike = None if name == self.prepared.name(position) else (name, match.by)
+            name = f"{self.lined_up_name(match.to)} {self._crop(match.to)}"
+            own = f"{self.lined_up_name(position)} {self._crop(position)}"
+            alike = None if name == own else (name, match.by)
         return Treatment(
             self._warp(position),
             alike,

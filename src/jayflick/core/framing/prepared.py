@@ -1,4 +1,4 @@
-"""Frames as gathering leaves them: of one size, a rim's colour taken out; and what is known of their levels."""
+"""Frames as gathering leaves them: of one size, a rim's colour taken out."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -15,7 +15,6 @@ from .alpha import unmatte
 from .art import Art, art_of, suited
 from .resample import Filter
 from .scale import frame_picture
-from .tone import Levels
 
 
 class SourceFrame(Protocol):
@@ -119,10 +118,3 @@ class Prepared:
     def _art_of(self, frame: SourceFrame) -> str:
         key = cache_key("art", 1, decoders(), frame.sha256)
         return self._stages.obtain("art", key, lambda: (art_of(frame.read()) or "").encode()).decode()
-
-    def levels(self, position: int) -> Levels:
-        """How often each level occurs in it."""
-        key = cache_key("levels", 1, decoders(), self.name(position))
-        return Levels.parse(
-            self._stages.obtain("levels", key, lambda: Levels.of(self.picture(position)).dump())
-        )

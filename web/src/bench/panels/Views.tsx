@@ -35,7 +35,7 @@ export function Views({ bench }: { bench: Bench }) {
               max={100}
               onCommit={(across) => set({ across })}
             />
-            <span className="text-ink-2">across ×</span>
+            <span className="text-ink-2">×</span>
             <NumberField
               label="Views down"
               value={grid.down}
@@ -43,7 +43,7 @@ export function Views({ bench }: { bench: Bench }) {
               max={100}
               onCommit={(down) => set({ down })}
             />
-            <span className="text-ink-2">down</span>
+            <span className="text-ink-2">across, down</span>
           </Row>
           <Row label="Gutter">
             <NumberField

@@ -8,7 +8,17 @@ import { Button, Mark, NumberField, Row, Segmented } from "../../../ui/controls"
 import { tellError } from "../../../ui/notices";
 import { cropOf, inside, wholeOf, type Box } from "../../crop";
 import type { Bench } from "../../edits";
-import { moveOf, setMoves, STILL, useLineUp, useSteady, withMoves, type LineUp, type Move } from "../../lineUp";
+import {
+  moveOf,
+  setMoves,
+  STILL,
+  useFindSteady,
+  useLineUp,
+  useSteady,
+  withMoves,
+  type LineUp,
+  type Move,
+} from "../../lineUp";
 import type { PanelProps } from "../panel";
 
 const AT_ONCE = 8;
@@ -244,6 +254,7 @@ function Moved({ bench, lineUp, position }: { bench: Bench; lineUp: LineUp; posi
 /** What becomes of what lies outside moved frames. */
 function Edges({ bench, lineUp }: { bench: Bench; lineUp: LineUp }) {
   const steady = useSteady(bench);
+  const find = useFindSteady(bench);
   const { project, recipe, output } = bench;
   const crop = cropOf(recipe, output, project) ?? wholeOf(project);
   const common = steady?.common ?? null;
@@ -255,17 +266,20 @@ function Edges({ bench, lineUp }: { bench: Bench; lineUp: LineUp }) {
     crop.top + crop.height <= common[1] + common[3];
   const percent = steady?.enlarged ? ((steady.enlarged - 1) * 100).toFixed(1) : null;
   const how = lineUp.cover === "enlarge" ? "enlarge" : cropped ? "crop" : "open";
-  const put = (next: "open" | "enlarge" | "crop") => {
-    if (next === "crop" && !common) return;
+  const put = async (next: "open" | "enlarge" | "crop") => {
+    // It may be asked for while it is still measured.
+    const found = await find().catch(tellError);
+    if (!found || (next === "crop" && !found.common)) return;
+    const by = (((found.enlarged ?? 1) - 1) * 100).toFixed(1);
     bench.edit(
-      { open: "Edges open", enlarge: `Enlarged by ${percent} %`, crop: "Cropped to what all show" }[next],
+      { open: "Edges open", enlarge: `Enlarged by ${by} %`, crop: "Cropped to what all show" }[next],
       (now) => ({
         ...now,
         framing: {
           ...now.framing,
           line_up: { ...lineUp, cover: next === "enlarge" ? "enlarge" : "open" },
           ...(next === "crop"
-            ? { crop: common, drawn_on: [project.width, project.height] as [number, number] }
+            ? { crop: found.common, drawn_on: [project.width, project.height] as [number, number] }
             : how === "crop"
               ? { crop: null, drawn_on: null }
               : {}),
@@ -284,7 +298,7 @@ function Edges({ bench, lineUp }: { bench: Bench; lineUp: LineUp }) {
             { value: "crop", label: "crop", tip: "To what every frame shows" },
             { value: "open", label: "open" },
           ]}
-          onChange={put}
+          onChange={(next) => void put(next)}
         />
       </Row>
       <p className="text-xs text-ink-2">

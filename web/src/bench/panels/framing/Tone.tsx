@@ -98,12 +98,6 @@ export function TonePart({ bench, result }: PanelProps) {
   );
 }
 
-/** What is asked of the service about levels: the tone that the recipe has now. */
-function asked(bench: Bench) {
-  const { tone, tones, match } = bench.recipe.framing;
-  return { tone, tones, match };
-}
-
 async function levelsOf(
   bench: Bench,
   positions: readonly number[],
@@ -112,7 +106,7 @@ async function levelsOf(
   return data<LevelsInfo>(
     api.POST("/api/projects/{project_id}/levels", {
       params: { path: { project_id: bench.project.id } },
-      body: { positions: [...positions], histogram, ...asked(bench) },
+      body: { positions: [...positions], histogram, framing: bench.recipe.framing },
     }),
   );
 }
@@ -125,7 +119,7 @@ function Histogram({ bench, position }: { bench: Bench; position: number }) {
       bench.project.id,
       bench.project.frame_set,
       position,
-      asked(bench),
+      bench.recipe.framing,
       bench.recipe.gather,
     ],
     queryFn: () => levelsOf(bench, [position], position),
@@ -187,7 +181,14 @@ function Match({
     bench.edit(label, (recipe) => ({ ...recipe, framing: { ...recipe.framing, match: next } }));
   const shown = positions.filter((position) => position > 0);
   const query = useQuery({
-    queryKey: ["levels", bench.project.id, bench.project.frame_set, shown, asked(bench), bench.recipe.gather],
+    queryKey: [
+      "levels",
+      bench.project.id,
+      bench.project.frame_set,
+      shown,
+      bench.recipe.framing,
+      bench.recipe.gather,
+    ],
     queryFn: async () => {
       const different = [...new Set(shown)];
       const found = new Map<number, { before: number; after: number }>();
@@ -275,7 +276,7 @@ function Match({
             />
           </svg>
           <figcaption className="mt-1 flex justify-between text-xs text-ink-2">
-            <span>brightness over time</span>
+            <span>brightness</span>
             <span className="figure">
               flicker {was.toFixed(2)} → {now.toFixed(2)} levels{" "}
               {now * 10 < was && <Mark verdict="fine" word="steady" />}

@@ -15,7 +15,7 @@ export function BetweenPart({ bench }: { bench: Bench }) {
   const after = between?.after ?? null;
   return (
     <div className="flex flex-col gap-2.5 border-t border-line pt-2.5">
-      <Row label="In-betweens">
+      <Row label="Between">
         <NumberField
           label="In-betweens"
           value={between?.count ?? 0}
@@ -28,7 +28,7 @@ export function BetweenPart({ bench }: { bench: Bench }) {
             )
           }
         />
-        <span className="text-ink-2">between two frames</span>
+        <span className="text-ink-2">made between two</span>
       </Row>
       {between && (
         <>
