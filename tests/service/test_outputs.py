@@ -306,3 +306,23 @@ def test_a_picture_is_cut_into_views_and_undo_brings_it_back(client: httpx.Clien
     undone = client.post(f"/api/projects/{project}/undo").json()
     assert undone["recipe"] == before["recipe"]
     assert [one["width"] for one in bench(client, project)["frame_list"]] == [181]
+
+
+def test_a_cut_out_flies_over_a_backdrop(client: httpx.Client) -> None:
+    cut_out = np.zeros((20, 20, 4), np.uint8)
+    cut_out[5:15, 5:15] = (200, 30, 30, 255)
+    ground = np.full((40, 100, 4), 255, np.uint8)
+    project = project_of(client, [cut_out, ground])
+    revision = bench(client, project)["revision"]["id"]
+    flight = {"count": 5, "start": {"x": 10, "y": 20}, "end": {"x": 90, "y": 20}}
+    body = {"base_revision": revision, "cut_out": 1, "backdrop": 2, "flight": flight}
+    address = f"/api/projects/{project}/flight"
+    assert client.post(address, json={**body, "backdrop": 3}).status_code == 422
+    assert client.post(address, json={**body, "flight": {**flight, "count": 601}}).status_code == 422
+    client.post(address, json=body).raise_for_status()
+    made = bench(client, project)
+    assert [(one["width"], one["height"]) for one in made["frame_list"]] == [(100, 40)] * 5
+    result = finished(client, project)
+    assert result["info"]["count"] == 5
+    client.post(f"/api/projects/{project}/undo").raise_for_status()
+    assert len(bench(client, project)["frame_list"]) == 2

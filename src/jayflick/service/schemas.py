@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.recipe import Crop, Framing, Move, Recipe, Target
+from ..core.sequence.flight import Flight
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.text import CleanText
 
@@ -358,6 +359,15 @@ class Views(Document):
     down: int = Field(ge=1, le=100)
     gutter: int = Field(0, ge=0, le=4096, description="Pixels between two of them")
     order: Literal["rows", "columns"] = "rows"
+
+
+class FlightRequest(Document):
+    """A cut-out that moves over a backdrop."""
+
+    base_revision: int
+    cut_out: Position
+    backdrop: Position | None = Field(None, description="The frame under it; otherwise nothing is")
+    flight: Flight
 
 
 class SteadyInfo(Document):

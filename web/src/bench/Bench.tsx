@@ -21,7 +21,10 @@ import { CropStage } from "./CropStage";
 import { Docket } from "./Docket";
 import { DropChoice } from "./DropChoice";
 import { takeUnsent, underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
+import { useFlight } from "./flight";
+import { FlightStage } from "./FlightStage";
 import { viewOf } from "./formats/table";
+import { PlaceOverlay } from "./PlaceOverlay";
 import { recall, useMemory } from "./memory";
 import { standingOf, useChosenOutput } from "./outputs";
 import { Stubs } from "./Stubs";
@@ -85,6 +88,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const cropping = useCrop((state) => state.open);
   const comparing = useCompare((state) => state.open);
   const timed = useRhythmPart((state) => state.part);
+  const flying = useFlight((state) => state.open);
   const cutting = useViews((state) => state.open);
   const framed = useFramingPart((state) => state.part);
   const liningUp = useLineUp(({ look, box }) => look !== "result" || box !== null);
@@ -140,7 +144,9 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
         <Stubs bench={bench} standings={outputs} choose={choose} />
       </div>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
-        {part === "gather" && cutting ? (
+        {part === "gather" && flying ? (
+          <FlightStage bench={bench} />
+        ) : part === "gather" && cutting ? (
           <ViewsStage bench={bench} shown={shown} />
         ) : part === "gather" && contact ? (
           <Contact bench={bench} />
@@ -160,6 +166,11 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
             job={job}
             onCancel={cancel}
             onRetry={retry}
+            overlay={
+              part === "framing" && framed === "size"
+                ? (scale) => <PlaceOverlay bench={bench} scale={scale} />
+                : undefined
+            }
           />
         )}
         <section

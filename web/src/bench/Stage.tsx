@@ -1,6 +1,6 @@
 // The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
 
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { describeProblem, sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
@@ -10,6 +10,7 @@ import { useRoom } from "../ui/useRoom";
 import { Button, Mark, Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
+import { colourAt, usePick } from "./pick";
 import type { Shown } from "./useShown";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
@@ -28,6 +29,7 @@ export function Stage({
   job,
   onCancel,
   onRetry,
+  overlay,
 }: {
   bench: Bench;
   shown: Shown | null;
@@ -37,6 +39,8 @@ export function Stage({
   job: JobInfo | undefined;
   onCancel: () => void;
   onRetry: () => void;
+  /** What lies over the picture, of which a pixel has so many of the screen. */
+  overlay?: (scale: number) => ReactNode;
 }) {
   const { view, backdrop, zoom, wipe, neighbours, reach } = useView();
   const [area, room] = useRoom();
@@ -66,6 +70,7 @@ export function Stage({
               }}
             >
               <Picture shown={shown} source={source} scale={scale} matte={matte} />
+              {view !== "backdrops" && overlay?.(scale)}
               {view === "wipe" && <WipeHandle wipe={wipe} />}
             </div>
           ) : job?.state === "failed" ? null : (
@@ -242,6 +247,7 @@ function Picture({
   matte: string;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const taker = usePick((state) => state.taker);
   const { view, wipe, neighbours, reach } = useView();
   const { width, height } = shown.result.info;
   useEffect(() => {
@@ -304,8 +310,13 @@ function Picture({
       aria-label="The picture, playing"
       width={view === "backdrops" ? width * 3 : width}
       height={height}
-      className="absolute inset-0 h-full w-full"
+      className={`absolute inset-0 h-full w-full ${taker ? "z-10 cursor-crosshair" : ""}`}
       style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
+      onClick={(event) => {
+        const colour = taker && colourAt(event.currentTarget, event.clientX, event.clientY);
+        if (colour) taker(colour);
+        if (taker) usePick.setState({ taker: null });
+      }}
     />
   );
 }

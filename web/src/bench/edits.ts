@@ -15,6 +15,7 @@ import {
 } from "../api/client";
 import { jobKey, useLive } from "../api/live";
 import { tellError } from "../ui/notices";
+import type { Flight } from "./flight";
 import type { Grid } from "./views";
 
 interface Edit {
@@ -252,6 +253,8 @@ export interface Bench {
   join: (other: string) => Promise<boolean>;
   /** Cut the pictures into the views on them. */
   cut: (grid: Grid) => Promise<boolean>;
+  /** Make frames of a cut-out that moves over a backdrop. */
+  fly: (flight: Flight) => Promise<boolean>;
 }
 
 /**
@@ -339,6 +342,12 @@ export function useBench(projectId: string, outputId: string | null): { bench?: 
         travel(() => {
           const base_revision = cached(projectId)?.revision.id ?? project.revision.id;
           return api.POST("/api/projects/{project_id}/views", { params, body: { ...grid, base_revision } });
+        }),
+      fly: ({ cutOut, backdrop, ...flight }: Flight) =>
+        travel(() => {
+          const base_revision = cached(projectId)?.revision.id ?? project.revision.id;
+          const body = { base_revision, cut_out: cutOut, backdrop: backdrop || null, flight };
+          return api.POST("/api/projects/{project_id}/flight", { params, body });
         }),
     };
   }, [project, waiting, projectId, outputId]);

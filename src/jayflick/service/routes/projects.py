@@ -7,12 +7,13 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
 from ...core.sequence.views import Grid
-from .. import exports, frame_sets, prints, projects, rhythms, views
+from .. import cuts, exports, frame_sets, prints, projects, rhythms
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
     BinnedProject,
     Edit,
+    FlightRequest,
     FrameSetInfo,
     Join,
     PlanInfo,
@@ -210,7 +211,14 @@ def join_projects(project_id: ProjectId, request: Join, service: Parts) -> Respo
 def cut_project(project_id: ProjectId, request: Views, service: Parts) -> Response:
     """Cut a project's pictures into the views on them, each a frame. Undo leads back to the pictures."""
     grid = Grid(request.across, request.down, request.gutter, request.order)
-    views.cut_views(service, project_id, request.base_revision, grid)
+    cuts.cut_views(service, project_id, request.base_revision, grid)
+    return _shown(service, project_id)
+
+
+@router.post("/{project_id}/flight", response_model=ProjectInfo)
+def fly_cut_out(project_id: ProjectId, request: FlightRequest, service: Parts) -> Response:
+    """Make the frames of one cut-out that moves over a backdrop. Undo leads back to the pictures."""
+    cuts.fly(service, project_id, request.base_revision, request.cut_out, request.backdrop, request.flight)
     return _shown(service, project_id)
 
 

@@ -6,6 +6,7 @@ import { useContact } from "../contact";
 import { findings, fixable, fixed, fixes, leftOutByHand, putBackPositions, type Finding } from "../findings";
 import { arranged } from "../order";
 import { Facts, Head, type PanelProps } from "./panel";
+import { Fly } from "./Fly";
 import { Join } from "./Join";
 import { ReadAgain } from "./ReadAgain";
 import { Renew } from "./Renew";
@@ -70,6 +71,7 @@ export function GatherPanel({ bench }: PanelProps) {
         </ul>
       )}
       <Views bench={bench} />
+      <Fly bench={bench} />
       <Renew bench={bench} />
       <Join bench={bench} />
     </>

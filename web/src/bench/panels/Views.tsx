@@ -3,6 +3,7 @@
 import { useEffect, useState } from "react";
 import { Button, NumberField, Row, Segmented } from "../../ui/controls";
 import type { Bench } from "../edits";
+import { useFlight } from "../flight";
 import { useViews, viewSize, type Grid } from "../views";
 
 export function Views({ bench }: { bench: Bench }) {
@@ -21,7 +22,14 @@ export function Views({ bench }: { bench: Bench }) {
     <div className="flex flex-col gap-2 border-t border-line pt-2.5">
       <span className="flex items-center justify-between">
         <h3 className="font-semibold">Views on one picture</h3>
-        <Button className="h-[26px]!" aria-expanded={open} onClick={() => useViews.setState({ open: !open })}>
+        <Button
+          className="h-[26px]!"
+          aria-expanded={open}
+          onClick={() => {
+            useFlight.setState({ open: false });
+            useViews.setState({ open: !open });
+          }}
+        >
           {open ? "Close" : "Cut into views…"}
         </Button>
       </span>

@@ -1,12 +1,14 @@
 // What soft edges lie on, and how a rim along them goes.
 
+import { Pipette } from "lucide-react";
 import { useEffect } from "react";
 import type { Output } from "../../../api/client";
-import { Mark, Row, Segmented, Select, SliderRow, TextField } from "../../../ui/controls";
+import { IconButton, Mark, Row, Segmented, Select, SliderRow, TextField } from "../../../ui/controls";
 import type { Bench } from "../../edits";
 import type { Of } from "../../formats/format";
 import { viewOf } from "../../formats/table";
 import { hasAlpha, mayBeSoft } from "../../framing";
+import { usePick } from "../../pick";
 import { setView, useView } from "../../view";
 import type { PanelProps } from "../panel";
 
@@ -222,6 +224,8 @@ function PageColour({
   colour: string;
   onChange: (colour: string, gesture: string) => void;
 }) {
+  const taker = usePick((state) => state.taker);
+  useEffect(() => () => usePick.setState({ taker: null }), []);
   return (
     <Row label={label}>
       <input
@@ -240,8 +244,16 @@ function PageColour({
         }}
         why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
         onCommit={(next) => onChange(next, "")}
-        className="w-[92px]"
+        className="w-[84px]"
       />
+      <IconButton
+        tip={taker ? "Click a colour in the picture" : "Take it from the picture"}
+        aria-pressed={taker !== null}
+        className="h-[26px]!"
+        onClick={() => usePick.setState({ taker: taker ? null : (next: string) => onChange(next, "") })}
+      >
+        <Pipette size={15} />
+      </IconButton>
     </Row>
   );
 }

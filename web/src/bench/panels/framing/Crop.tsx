@@ -2,7 +2,9 @@
 
 import { useState } from "react";
 import { api, data, type TrimInfo } from "../../../api/client";
-import { Button, NumberField, Row, Segmented, Select, TextField } from "../../../ui/controls";
+import { count, numbersInWords } from "../../../format";
+import { show } from "../../../player/playhead";
+import { Button, Mark, NumberField, Row, Segmented, Select, TextField } from "../../../ui/controls";
 import { tell, tellError } from "../../../ui/notices";
 import {
   cropOf,
@@ -19,6 +21,8 @@ import {
 } from "../../crop";
 import type { Bench } from "../../edits";
 import { hasAlpha } from "../../framing";
+import { arranged } from "../../order";
+import { shownResult, useSelection } from "../../selection";
 
 const NAMES: Record<Ratio, string> = {
   free: "free",
@@ -183,10 +187,41 @@ export function CropPart({ bench }: { bench: Bench }) {
           No bars
         </Button>
       </Row>
+      <Touching bench={bench} />
       <Row label="Margin">
         <NumberField label="Margin" value={margin} min={0} max={4096} onCommit={setMargin} />
         <span className="text-ink-2">{looking ? "looking at every frame…" : "px kept when trimming"}</span>
       </Row>
     </div>
+  );
+}
+
+/** Frames whose art was cut off by their own canvas: no crop brings it back. */
+function Touching({ bench }: { bench: Bench }) {
+  const { project, recipe } = bench;
+  const positions = project.report.problems
+    .filter(({ kind }) => kind === "cut")
+    .flatMap((problem) => problem.positions)
+    .filter((position) => !recipe.gather.left_out.includes(position));
+  if (positions.length === 0) return null;
+  const order = arranged(recipe.rhythm, project.frames);
+  return (
+    <p className="flex items-center justify-between gap-2 text-xs">
+      <span>
+        <Mark verdict="look" word={count(positions.length, "frame")} /> with art that reaches the edge:{" "}
+        {numbersInWords(positions)}
+      </span>
+      <Button
+        className="h-[26px]! px-2!"
+        onClick={() => {
+          const places = positions.map((position) => order.indexOf(position) + 1).filter(Boolean);
+          useSelection.setState({ places: new Set(places), anchor: -1 });
+          const index = shownResult(bench)?.places.indexOf(places[0] ?? 1) ?? -1;
+          if (index >= 0) show(index);
+        }}
+      >
+        Go to
+      </Button>
+    </p>
   );
 }

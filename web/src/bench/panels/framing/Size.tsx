@@ -4,6 +4,7 @@ import { Link2, Link2Off } from "lucide-react";
 import type { Output, ResultInfo } from "../../../api/client";
 import { Button, IconButton, NumberField, Row, Select } from "../../../ui/controls";
 import { cropOf } from "../../crop";
+import { canBePlaced } from "../../placing";
 import { Facts, type PanelProps } from "../panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -130,9 +131,7 @@ export function SizePart({ bench, result }: PanelProps) {
           />
         </Row>
       )}
-      {size.width !== null && size.height !== null && ["contain", "cover", "place"].includes(size.fit) && (
-        <Where size={size} onChange={(at, label) => resize({ ...size, at }, label)} />
-      )}
+      {canBePlaced(size) && <Where size={size} onChange={(at, label) => resize({ ...size, at }, label)} />}
       <Row label="Pixels">
         <Select
           label="Resampling"
