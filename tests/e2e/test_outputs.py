@@ -136,6 +136,7 @@ def test_outputs_are_copied_named_ordered_turned_to_by_key_and_taken_away(desk: 
     menu.get_by_role("button", name="Remove this output").click()
     expect(menu.get_by_role("listitem")).to_have_count(1)
     expect(menu.get_by_role("button", name="Remove this output")).to_be_disabled()
+    expect(page.get_by_role("status", name="Saving")).to_have_text("All changes saved")  # for other tests
 
 
 @pytest.mark.parametrize("form", ["gif", "apng", "webp", "avif"])

@@ -14,6 +14,7 @@ from ..srgb import LUMA, to_levels, to_linear
 Curves = NDArray[np.float64]
 """What each level of red, green and blue becomes: shape (3, 256), levels 0 to 255."""
 _LEVELS = np.arange(256, dtype=np.float64)
+_TURNS = 8
 _STEEPEST = 4.0
 """The most that contrast is multiplied or divided by to match another frame: what is flat holds nothing."""
 
@@ -84,9 +85,19 @@ class Levels:
         if by == "histogram":
             pairs = zip(self.counts, to.counts, strict=True)
             return np.stack([_specified(mine, theirs) for mine, theirs in pairs])
-        slope = np.clip(to.deviation / np.maximum(self.deviation, 1e-6), 1 / _STEEPEST, _STEEPEST)
-        slope = np.where((self.deviation < 0.5) | (to.deviation < 0.5), 1.0, slope)
-        return (_LEVELS - self.mean[:, None]) * slope[:, None] + to.mean[:, None]
+        flat = (self.deviation < 0.5) | (to.deviation < 0.5)
+        slope, middle = np.ones(3), to.mean.copy()
+        whole = max(int(self.counts[0].sum()), 1)
+        spread = self.deviation
+        for _ in range(_TURNS):  # what is cut at black and white shifts both: made good in a few turns
+            slope = np.clip(slope * to.deviation / np.maximum(spread, 1e-6), 1 / _STEEPEST, _STEEPEST)
+            slope = np.where(flat, 1.0, slope)
+            curves = (_LEVELS - self.mean[:, None]) * slope[:, None] + middle[:, None]
+            seen = np.clip(curves, 0, 255)
+            mean = (self.counts * seen).sum(axis=1) / whole
+            spread = np.sqrt((self.counts * (seen - mean[:, None]) ** 2).sum(axis=1) / whole)
+            middle += to.mean - mean
+        return np.clip((_LEVELS - self.mean[:, None]) * slope[:, None] + middle[:, None], 0, 255)
 
 
 def _specified(mine: NDArray[np.int64], theirs: NDArray[np.int64]) -> NDArray[np.float64]:
