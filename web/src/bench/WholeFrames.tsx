@@ -54,8 +54,10 @@ export function WholeFrames({
       const { index } = usePlayhead.getState();
       const paint = (image: ImageBitmap, still: ImageBitmap | undefined) => {
         if (over || !canvas.current) return;
-        canvas.current.width = image.width;
-        canvas.current.height = image.height;
+        if (canvas.current.width !== image.width || canvas.current.height !== image.height) {
+          canvas.current.width = image.width;
+          canvas.current.height = image.height;
+        } else context.clearRect(0, 0, image.width, image.height);
         canvas.current.dataset.position = String(positions[index] ?? 0);
         if (still && look === "difference") {
           context.fillStyle = "#000";
