@@ -231,3 +231,84 @@ def test_in_betweens_are_compared_and_taken_in_the_same_time(desk: Desk) -> None
     np.testing.assert_array_equal(moved[0].shape, blended[0].shape)
     assert np.abs(moved[1] - blended[1]).max() > 20
     undo_all(desk)
+
+
+def test_a_cut_out_is_placed_by_hand_and_flies(desk: Desk) -> None:
+    page = desk.page
+    desk.open("Tern in flight")
+    page.get_by_role("tab", name="Gather").click()
+    page.get_by_role("button", name="Move it…").click()
+    fill(page, "Cut-out frame", 6)
+    fill(page, "Frames of the flight", 5)
+    for name in ("Start", "End"):
+        fill(page, f"{name} size", 50)
+    start = page.get_by_role("button", name=re.compile("^Start, at 64, 128"))
+    box, stage = start.bounding_box(), page.get_by_role("img", name="The cut-out from its start").bounding_box()
+    assert box is not None
+    assert stage is not None
+    scale = stage["width"] / 256
+    page.mouse.move(box["x"] + 9, box["y"] + 9)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 9 + 6 * scale, box["y"] + 9 + 30 * scale, steps=4)
+    page.mouse.up()
+    moved = page.get_by_role("button", name=re.compile("^Start, at 70, 158"))
+    moved.focus()
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("textbox", name="Start x")).to_have_value("69")
+    expect(page.get_by_role("textbox", name="Start y")).to_have_value("168")
+    page.get_by_role("button", name="Make 5 frames").click()
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("5 frames")
+    alpha = [
+        np.array(one.convert("RGBA"))[:, :, 3] > 0
+        for one in ImageSequence.Iterator(Image.open(BytesIO(download(desk, "tern.gif"))))
+    ]
+    middles = [np.argwhere(one).mean(axis=0) for one in alpha]
+    assert len(middles) == 5
+    # From 69, 168 to 192, 128 in equal steps; the art's middle lies as far from the picture's in each.
+    np.testing.assert_allclose(np.diff(middles, axis=0), [[-10, 30.75]] * 4, atol=1.5)
+    undo_all(desk)
+    expect(page.get_by_role("tab", name="Gather")).to_contain_text("24 frames")
+
+
+def test_a_picture_is_dragged_on_its_canvas_and_its_colour_taken_for_the_page(desk: Desk) -> None:
+    page = desk.page
+    desk.open("Buoy by hand")
+    framing(page, "Crop, size")
+    fill(page, "Percent", 50)
+    expect(page.get_by_role("tab", name="Framing")).to_contain_text("180 × 135")
+    page.get_by_role("button", name="Proportions locked").click()
+    fill(page, "Height", 200)
+    expect(page.get_by_role("tab", name="Framing")).to_contain_text("180 × 200")
+    desk.settled()
+    art = page.get_by_role("group", name="Picture on its canvas, at 0, 32")
+    box = art.bounding_box()
+    assert box is not None
+    scale = box["width"] / 180
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 20 * scale, steps=4)
+    page.mouse.up()
+    page.get_by_role("group", name="Picture on its canvas, at 0, 52").focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("textbox", name="Top on the canvas")).to_have_value("53")
+    desk.settled()
+    page.get_by_role("radio", name="Alpha", exact=True).click()
+    page.get_by_role("radio", name="fill", exact=True).click()
+    desk.settled()
+    page.get_by_role("button", name="Take it from the picture").click()
+    stage = page.get_by_role("img", name="The picture, playing")
+    seen = stage.bounding_box()
+    assert seen is not None
+    stage.click(position={"x": seen["width"] / 2, "y": seen["height"] * 70 / 200})  # the sky
+    colour = page.get_by_role("textbox", name="Page colour", exact=True)
+    expect(colour).not_to_have_value("#ffffff")
+    paper = [int(colour.input_value()[at : at + 2], 16) for at in (1, 3, 5)]
+    made = pictures(download(desk, "buoy-by-hand.gif"))
+    for frame in made:
+        assert frame.shape == (200, 180, 3)
+        assert (frame[:53] == paper).all()
+        assert (frame[188:] == paper).all()
+        assert (frame[60:180] != paper).any()
+    undo_all(desk)

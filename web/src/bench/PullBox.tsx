@@ -70,13 +70,15 @@ export function PullBox({
   };
   return (
     <>
-      {/* What lies outside is in shadow. */}
-      <div className="pointer-events-none absolute inset-0 overflow-hidden">
-        <div
-          className="absolute shadow-[0_0_0_9999px_rgb(20_24_30/0.6)]"
-          style={{ left: px(box.left), top: px(box.top), width: px(box.width), height: px(box.height) }}
-        />
-      </div>
+      {/* What lies outside is in shadow: four plain boxes, as one large shadow is slow to draw under a picture that plays. */}
+      {[
+        { left: 0, top: 0, right: 0, height: px(box.top) },
+        { left: 0, top: px(box.top), width: px(box.left), height: px(box.height) },
+        { left: px(box.left + box.width), top: px(box.top), right: 0, height: px(box.height) },
+        { left: 0, top: px(box.top + box.height), right: 0, bottom: 0 },
+      ].map((style, side) => (
+        <div key={side} className="pointer-events-none absolute bg-[#14181e]/60" style={style} />
+      ))}
       <div
         role="group"
         tabIndex={0}

@@ -24,7 +24,9 @@ export function WholeFrames({
   const { width, height, frame_list } = bench.project;
   const { line_up } = bench.recipe.framing;
   const enlarged = useSteady(bench)?.enlarged ?? 1;
-  const positions = shown?.result.positions;
+  const played = shown?.result.positions.join(" ") ?? "";
+  // A new result mostly plays the same frames: they need not be read and decoded again.
+  const positions = useMemo(() => (played ? played.split(" ").map(Number) : null), [played]);
   const picture = (position: number) => viewUrl(frame_list[position - 1]?.sha256 ?? "");
   const urls = useMemo(
     () => (positions ? [...positions.map(picture), picture(anchor || 1)] : []),

@@ -8,6 +8,7 @@ import { FLOOR } from "./delays";
 import { viewOf } from "./formats/table";
 import { cropOf } from "./crop";
 import { mayBeSoft, mostBytes } from "./framing";
+import { placed } from "./placing";
 import type { Standing as OutputStanding } from "./outputs";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
@@ -81,7 +82,8 @@ export function standings(
   ];
   const crop = cropOf(recipe, output, project);
   const { width, height } = crop ?? project;
-  const enlarged = info ? info.width > width || info.height > height : false;
+  const shown = placed(output.size, width, height) ?? info;
+  const enlarged = shown && info ? shown.width > width || shown.height > height : false;
   const scaled = info ? info.width < width || info.height < height : false;
   const most = mostBytes(output);
   const over = info && most !== null ? info.bytes - most : 0;

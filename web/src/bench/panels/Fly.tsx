@@ -68,7 +68,7 @@ export function Fly({ bench }: { bench: Bench }) {
               max={project.frames}
               onCommit={(backdrop) => setFlight({ backdrop })}
             />
-            <span className="text-ink-2">0: nothing</span>
+            <span className="text-ink-2">or 0</span>
           </Row>
           <Row label="Frames">
             <NumberField

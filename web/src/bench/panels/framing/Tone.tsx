@@ -275,8 +275,7 @@ function Match({
               vectorEffect="non-scaling-stroke"
             />
           </svg>
-          <figcaption className="mt-1 flex justify-between text-xs text-ink-2">
-            <span>brightness</span>
+          <figcaption className="mt-1 flex justify-end text-xs text-ink-2">
             <span className="figure">
               flicker {was.toFixed(2)} → {now.toFixed(2)} levels{" "}
               {now * 10 < was && <Mark verdict="fine" word="steady" />}
