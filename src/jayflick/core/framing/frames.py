@@ -26,6 +26,7 @@ from .resample import Filter
 from .scale import frame_picture, placement
 from .size import Placement
 from .tone import Curves, Levels, curves_of, matches, toned
+from .trim import Box
 
 FRAMING_VERSION = 5
 READERS = 2
@@ -131,13 +132,12 @@ class PlayedFrames:
 
 @dataclass(frozen=True)
 class Treatment:
-    """All that is done to a prepared frame, as it turns out: what changes nothing is not in it."""
+    """All that is done to a frame that is lined up, as it turns out: what changes nothing is not in it."""
 
-    warp: Warp | None
     match: tuple[str, str] | None
     """The name of the frame whose tone it is brought to, and how."""
     tone: Tone | None
-    crop: tuple[int, int, int, int]
+    crop: Box
     placement: Placement
     scaled_by: Filter | None
     choke: float
@@ -160,8 +160,12 @@ class Framed:
         self._framing = framing
         self._size = size
         self._stages = stages
+        self._own_tones = {position: some.tone for some in framing.tones for position in some.frames}
+        # What is asked for each of thousands of frames at every change, kept by what it depends on.
         self._enlarged: dict[tuple[int, int], float] = {}
-        self._hashes: dict[Treatment, str] = {}
+        self._warps: dict[int, Warp | None] = {}
+        self._cuts: dict[tuple[int, int], tuple[Box, Placement]] = {}
+        self._ways: dict[tuple[object, ...], str] = {}
         if framing.match is not None and framing.match.to > len(frames):
             raise InputError(
                 f"there is no frame {framing.match.to} to match: there are {len(frames)}",
@@ -173,10 +177,15 @@ class Framed:
 
         Settings that come to the same have the same name.
         """
-        treatment = self._treatment(position)
-        if treatment not in self._hashes:
-            self._hashes[treatment] = cache_key("framing", FRAMING_VERSION, decoders(), _plain(treatment))
-        return f"{self.prepared.name(position)} {self._hashes[treatment]}"
+        # All that treatments differ by from frame to frame, but for how each is moved.
+        kind = (
+            *(self.prepared.size(position), self.opaque(position)),
+            *(self._alike(position), self._own_tones.get(position)),
+        )
+        if kind not in self._ways:
+            treatment = _plain(self._treatment(position))
+            self._ways[kind] = cache_key("framing", FRAMING_VERSION, decoders(), treatment)
+        return f"{self.lined_up_name(position)} {self._ways[kind]}"
 
     def key(self, position: int) -> str:
         """The stage key of a framed picture."""
@@ -247,7 +256,9 @@ class Framed:
 
     def lined_up_name(self, position: int) -> str:
         """What :meth:`lined_up` is made of: equal names, equal pictures."""
-        return f"{self.prepared.name(position)} {self._warp(position)}"
+        warp = self._warp(position)
+        name = self.prepared.name(position)
+        return name if warp is None else f"{name} {','.join(map(str, warp))}"
 
     def levels(self, position: int, lined_up: NDArray[np.uint8] | None = None) -> Levels:
         """How often each level occurs in the part of a frame that is seen, before its tone is changed.
@@ -286,15 +297,9 @@ class Framed:
 
     def _treatment(self, position: int) -> Treatment:
         framing, soft = self._framing, not self.opaque(position)
-        match, tone = framing.match, framing.tone_of(position)
-        alike = None
-        if match is not None and matches(match, position):
-            name = f"{self.lined_up_name(match.to)} {self._crop(match.to)}"
-            own = f"{self.lined_up_name(position)} {self._crop(position)}"
-            alike = None if name == own else (name, match.by)
+        tone = framing.tone_of(position)
         return Treatment(
-            self._warp(position),
-            alike,
+            self._alike(position),
             None if tone.plain else tone,
             self._crop(position),
             self._placed(position),
@@ -303,24 +308,41 @@ class Framed:
             framing.bleed and soft,
         )
 
-    def _crop(self, position: int) -> tuple[int, int, int, int]:
-        """What of a frame is used: left, top, width, height."""
+    def _alike(self, position: int) -> tuple[str, str] | None:
+        """The name of the picture whose tone a frame is brought to, and how; ``None`` for that one itself."""
+        match = self._framing.match
+        if match is None or not matches(match, position):
+            return None
+        name = f"{self.lined_up_name(match.to)} {self._crop(match.to)}"
+        own = f"{self.lined_up_name(position)} {self._crop(position)}"
+        return None if name == own else (name, match.by)
+
+    def _cut(self, position: int) -> tuple[Box, Placement]:
+        """What of a frame is used, and where it lies on its canvas."""
         size = self.prepared.size(position)
-        return self._framing.crop_of(*size) or (0, 0, *size)
+        if size not in self._cuts:
+            crop = self._framing.crop_of(*size) or (0, 0, *size)
+            self._cuts[size] = crop, placement(self._framing, self._size, *size)
+        return self._cuts[size]
+
+    def _crop(self, position: int) -> Box:
+        return self._cut(position)[0]
 
     def _placed(self, position: int) -> Placement:
-        return placement(self._framing, self._size, *self.prepared.size(position))
+        return self._cut(position)[1]
 
     def _warp(self, position: int) -> Warp | None:
         """How a frame is moved, if it is."""
         line_up = self._framing.line_up
         if line_up is None:
             return None
-        size = self.prepared.size(position)
-        if size not in self._enlarged:
-            self._enlarged[size] = enlargement_of(line_up, *size)
-        warp = warp_of(line_up, position, *size, self._enlarged[size])
-        return None if warp.whole == (0, 0) else warp
+        if position not in self._warps:
+            size = self.prepared.size(position)
+            if size not in self._enlarged:
+                self._enlarged[size] = enlargement_of(line_up, *size)
+            warp = warp_of(line_up, position, *size, self._enlarged[size])
+            self._warps[position] = None if warp.whole == (0, 0) else warp
+        return self._warps[position]
 
 
 def enlargement_of(line_up: LineUp, width: int, height: int) -> float:
@@ -340,6 +362,6 @@ def _plain(treatment: Treatment) -> list[object]:
     """A treatment as JSON holds it."""
     tone = treatment.tone.model_dump() if treatment.tone is not None else None
     return [
-        *(treatment.warp, treatment.match, tone, treatment.crop, astuple(treatment.placement)),
+        *(treatment.match, tone, treatment.crop, astuple(treatment.placement)),
         *(treatment.scaled_by, treatment.choke, treatment.bleed),
     ]
