@@ -14,7 +14,9 @@ from .formats.gif.encoder import encode_gif, share_palette
 from .formats.gif.reader import describe, read_gif
 from .framing.alpha import settle
 from .framing.art import art_of
+from .framing.moves import Warp, common
 from .framing.resample import resample
+from .framing.tone import Levels, toned
 from .pictures.kinds import read_picture
 from .recipe import Alpha
 
@@ -49,11 +51,13 @@ def warm() -> None:
             frames.append(settle(frame, Alpha()))
         art_of(frames[0])
         resample(frames[0], 50, 50, "area")
+        toned(frames[0], Levels.of(frames[0]).matched(Levels.of(frames[1]), "levels"), 0)
         shared = share_palette(frames, 16)
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
+    common([Warp(1, 0.1, 0, -0.1, 1, 0)], 64, 64)
     read_picture(_RUN_CODED, name="two.tga")
     plain = BytesIO()
     Image.new("RGB", (2, 2)).save(plain, "PNG")

@@ -1,13 +1,14 @@
 """Frames made of a project's pictures: the views on them cut out, or one moved over another."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from ..core.errors import InputError
 from ..core.recipe import Recipe
 from ..core.sequence.flight import Flight, flown
-from ..core.sequence.pieces import Piece
+from ..core.sequence.pieces import MOST_PIXELS, Piece
 from ..core.sequence.views import Grid, views_of
 from . import frame_sets, projects
 from .frames import StoredFrame
@@ -39,6 +40,13 @@ def fly(
             raise InputError(
                 f"there is no frame {position}: the project has {len(frames)}", remedy="choose another"
             )
+    ground = frames[(backdrop or cut_out) - 1]
+    if ground.width * ground.height * flight.count > MOST_PIXELS:
+        raise InputError(
+            f"{flight.count} frames of {ground.width} × {ground.height} are more than the "
+            f"{MOST_PIXELS // 10**6:,} million pixels allowed",
+            remedy="make fewer frames, or scale the backdrop down first",
+        )
     picture = frames[cut_out - 1].read()
     below = np.zeros_like(picture) if backdrop is None else frames[backdrop - 1].read()
     pieces = flown(picture, below, flight, frames[cut_out - 1].name)
@@ -58,5 +66,6 @@ def _put(service: Service, project_id: str, base_revision: int, label: str, piec
     taken: list[tuple[Piece, str, int]] = []
     for piece in pieces:
         data = piece.data or b""
-        taken.append((piece, keep_picture(service.store, service.stages, piece, data), len(data)))
+        sha256 = keep_picture(service.store, service.stages, piece, data)
+        taken.append((replace(piece, data=None), sha256, len(data)))  # it is safe: not held for all of them
     service.transact(frame_sets.cut_apart, project_id, base_revision, label, taken, service.results)

@@ -11,6 +11,7 @@ from ..core.framing.prepared import Prepared
 from ..core.framing.steady import common_area, find_moves
 from ..core.framing.trim import By
 from ..core.framing.used import used_part
+from ..core.pictures.header import MAX_PIXELS
 from ..core.recipe import LineUp, Recipe, Size
 from ..core.stages import Stages
 from . import projects
@@ -50,6 +51,12 @@ def steadied(session: Session, lists: FrameLists, project_id: str, line_up: Line
     used = [p for p in range(1, len(frames) + 1) if p not in recipe.gather.left_out]
     kept = {position: move for position, move in line_up.moves.items() if position in used}
     line_up = line_up.model_copy(update={"moves": kept, "cover": "enlarge"})
+    width, height = line_up.drawn_on
+    if width * height > MAX_PIXELS:
+        raise InputError(
+            f"{width} × {height} is more than the {MAX_PIXELS // 10**6} million pixels of a frame",
+            remedy="line up frames of a smaller size",
+        )
     try:
         enlarged = enlargement_of(line_up, *line_up.drawn_on)
     except InputError:

@@ -14,7 +14,15 @@ export type Free = "shift" | "turn" | "scale";
 export const STILL: Move = { x: 0, y: 0, turn: 0, scale: 1 };
 
 /** How frames are looked at while they are lined up, and what they are lined up on. */
-export const useLineUp = create<{ look: Look; free: Free; anchor: number; box: Box | null }>(() => ({
+export const useLineUp = create<{
+  /** Which frames it is about: with others it begins anew. */
+  of: string;
+  look: Look;
+  free: Free;
+  anchor: number;
+  box: Box | null;
+}>(() => ({
+  of: "",
   look: "result",
   free: "shift",
   anchor: 1,

@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import astuple, dataclass
 from functools import cached_property
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -184,7 +185,7 @@ class Framed:
         )
         if kind not in self._ways:
             treatment = _plain(self._treatment(position))
-            self._ways[kind] = cache_key("framing", FRAMING_VERSION, decoders(), treatment)
+            self._ways[kind] = cache_key("framing", FRAMING_VERSION, decoders(), cv2.__version__, treatment)
         return f"{self.lined_up_name(position)} {self._ways[kind]}"
 
     def key(self, position: int) -> str:

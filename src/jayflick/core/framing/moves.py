@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import compiled
 from ..recipe import LineUp, Move
 from .alpha import is_opaque
 from .trim import Box
@@ -91,15 +92,28 @@ def covers(warp: Warp, box: Box, width: int, height: int) -> bool:
 
 def common(warps: Sequence[Warp], width: int, height: int) -> Box | None:
     """The largest box that all warped frames of this size cover; ``None`` when there is none."""
+    if all((warp.a, warp.b, warp.d, warp.e) == (1, 0, 0, 1) for warp in warps):
+        left = math.ceil(max([0.0, *(warp.c for warp in warps)]))
+        top = math.ceil(max([0.0, *(warp.f for warp in warps)]))
+        right = math.floor(min([0.0, *(warp.c for warp in warps)])) + width
+        lower = math.floor(min([0.0, *(warp.f for warp in warps)])) + height
+        return (left, top, right - left, lower - top) if right > left and lower > top else None
     shared = np.full((height, width), 255, np.uint8)
     for warp in warps:
         whole = np.full((height, width), 255, np.uint8)
         shared &= cv2.warpAffine(whole, warp.matrix, (width, height), flags=cv2.INTER_LINEAR)
-    box = _largest(shared == 255)
-    while box is not None and not all(covers(warp, box, width, height) for warp in warps):
-        left, top, across, down = box  # a corner may lie a part of a pixel outside
-        box = (left + 1, top + 1, across - 2, down - 2) if min(across, down) > 2 else None
-    return box
+    left, top, across, down = (int(side) for side in _largest(shared == 255))
+    while across > 0 and down > 0:
+        box = left, top, across, down
+        if all(covers(warp, box, width, height) for warp in warps):
+            return box
+        left, top, across, down = (
+            left + 1,
+            top + 1,
+            across - 2,
+            down - 2,
+        )  # a corner lies a part of a pixel outside
+    return None
 
 
 def warped(picture: NDArray[np.uint8], warp: Warp) -> NDArray[np.uint8]:
@@ -145,18 +159,28 @@ def _corners(box: Box) -> NDArray[np.float64]:
     return np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64)
 
 
-def _largest(there: NDArray[np.bool_]) -> Box | None:
-    """The largest box of pixels that are all there."""
-    heights = np.zeros(there.shape[1], np.int64)
-    best, found = 0, None
+@compiled
+def _largest(there: NDArray[np.bool_]) -> tuple[int, int, int, int]:
+    """The largest box of pixels that are all there: left, top, width, height; of no width when there is none.
+
+    Each row is gone through with a stack of the heights that still reach on, each with where it began.
+    """
+    width = there.shape[1]
+    heights = np.zeros(width + 1, np.int64)
+    begins, tops = np.zeros(width + 1, np.int64), np.zeros(width + 1, np.int64)
+    best = left = top = across = down = 0
     for y in range(there.shape[0]):
-        heights = np.where(there[y], heights + 1, 0)
-        stack: list[tuple[int, int]] = []  # where a box of each height begins
-        for x, tall in enumerate([*heights.tolist(), 0]):
+        for x in range(width):
+            heights[x] = heights[x] + 1 if there[y, x] else 0
+        deep = 0
+        for x in range(width + 1):
             begin = x
-            while stack and stack[-1][1] >= tall:
-                begin, high = stack.pop()
-                if high * (x - begin) > best:
-                    best, found = high * (x - begin), (begin, y - high + 1, x - begin, high)
-            stack.append((begin, tall))
-    return found
+            while deep > 0 and tops[deep - 1] >= heights[x]:
+                deep -= 1
+                begin = begins[deep]
+                if tops[deep] * (x - begin) > best:
+                    best = tops[deep] * (x - begin)
+                    left, top, across, down = begin, y - tops[deep] + 1, x - begin, tops[deep]
+            begins[deep], tops[deep] = begin, heights[x]
+            deep += 1
+    return left, top, across, down

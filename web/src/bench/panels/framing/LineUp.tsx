@@ -1,6 +1,6 @@
 // Frames lined up on one of them: found in one action, moved by hand, and no edge left open.
 
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, data, type FoundMove } from "../../../api/client";
 import { count, numbersInWords } from "../../../format";
 import { usePlayhead } from "../../../player/playhead";
@@ -36,6 +36,11 @@ export function LineUpPart({ bench, result }: PanelProps) {
   const index = usePlayhead((state) => state.index);
   const here = result?.positions[index] ?? 0;
   const find = useFinding(bench);
+  const of = `${project.id} ${project.frame_set}`;
+  useEffect(() => {
+    if (useLineUp.getState().of !== of)
+      useLineUp.setState({ of, look: "result", anchor: lineUp?.anchor ?? 1, box: null });
+  }, [of, lineUp?.anchor]);
   return (
     <>
       <Row label="Stage">
