@@ -58,6 +58,21 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None
             for inner in ("Delays", "Order", "Seam", "Spans"):
                 page.get_by_role("radio", name=inner, exact=True).click()
                 wrong[inner] = violations(desk)
+        if part == "Framing":
+            for inner in ("Alpha", "Tone", "Line up"):
+                page.get_by_role("radio", name=inner, exact=True).click()
+                wrong[inner] = violations(desk)
+            page.get_by_role("radio", name="both", exact=True).click()
+            page.get_by_role("radio", name="box", exact=True).click()
+            wrong["lining up"] = violations(desk)
+            page.get_by_role("radio", name="whole frame", exact=True).click()
+            page.get_by_role("radio", name="result", exact=True).click()
+            page.get_by_role("radio", name="Crop, size", exact=True).click()
+    page.keyboard.press("g")
+    for name in ("Cut into views…", "Move it…"):
+        page.get_by_role("button", name=name).click()
+        wrong[name] = violations(desk)
+        page.get_by_role("button", name="Close").click()
     page.keyboard.press("c")
     expect(page.get_by_role("region", name="Contact view")).to_be_visible()
     wrong["contact"] = violations(desk)

@@ -80,7 +80,7 @@ export function FlightStage({ bench }: { bench: Bench }) {
               aria-label={`${which === "start" ? "Start" : "End"}, at ${flight[which].x}, ${flight[which].y}`}
               onPointerDown={pull(which)}
               onKeyDown={nudge(which)}
-              className="absolute -translate-1/2 cursor-move touch-none rounded-[6px] border-2 border-white bg-jay px-1.5 text-xs font-semibold text-white"
+              className="absolute -translate-1/2 cursor-move touch-none rounded-[6px] border-2 border-white bg-[#1c2530] px-1.5 text-xs font-semibold text-[#fffdf9]"
               style={{ left: flight[which].x * scale, top: flight[which].y * scale }}
             >
               {which}

@@ -28,6 +28,8 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["5", "last frame beside the first"],
       ["N, Shift N", "onion skin; one, two or three each side"],
       ["X", "the crop box, or the result"],
+      ["← → ↑ ↓", "move what is in focus: a box, a picture, a cut-out; Shift by ten"],
+      ["Alt ← → ↑ ↓", "a frame that is lined up, by a tenth of a pixel"],
       ["B", "next backdrop"],
       ["Z", "next zoom"],
     ],

@@ -68,7 +68,7 @@ export function Fly({ bench }: { bench: Bench }) {
               max={project.frames}
               onCommit={(backdrop) => setFlight({ backdrop })}
             />
-            <span className="text-ink-2">or 0</span>
+            {flight.backdrop === 0 && <span className="text-ink-2">nothing</span>}
           </Row>
           <Row label="Frames">
             <NumberField
@@ -87,7 +87,7 @@ export function Fly({ bench }: { bench: Bench }) {
           </Row>
           <div className="grid grid-cols-[40px_repeat(5,minmax(0,1fr))] items-center gap-1 text-xs text-ink-2">
             <span />
-            {["x", "y", "size %", "angle", "there %"].map((name) => (
+            {["x", "y", "size %", "angle", "opacity"].map((name) => (
               <span key={name} className="text-right">
                 {name}
               </span>
