@@ -282,6 +282,7 @@ def test_frames_are_lined_up_and_their_levels_are_told(client: httpx.Client) -> 
         ("moves", {"anchor": 9, "positions": [1]}),
         ("moves", {"anchor": 1, "positions": [2], "box": [100, 0, 40, 40]}),
         ("levels", {"positions": [5]}),
+        ("steady", {"anchor": 1, "drawn_on": [65536, 65536]}),  # more than would fit in memory
         ("moves", {"anchor": 1, "positions": []}),
     ):
         assert client.post(f"{address}/{path}", json=body).status_code == 422
