@@ -1,21 +1,15 @@
 """Framing: scaling against OpenCV, lining up, matching, in-betweens against blends, a crop pulled by hand."""
 
 import statistics
-import tempfile
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from io import BytesIO
-from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
-from playwright.sync_api import Page, sync_playwright
-from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE, until
-from tests.server import Server
-from tests.service.conftest import bring, finished
+from playwright.sync_api import Page
+from tests.e2e.conftest import until
 
 from jayflick.core.framing.between import between
 from jayflick.core.framing.line_up import Free, line_up
@@ -27,6 +21,7 @@ from jayflick.core.recipe import LineUp, Move
 from jayflick.core.warm import warm
 
 from .clips import Clip, film, whole_film
+from .retune import film_on_bench
 from .rhythm import screen_frames
 
 ROUNDS = 5
@@ -183,47 +178,30 @@ def _bytes_shown(page: Page) -> str:
 
 
 def cropping() -> None:
-    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
-        server = Server(Path(folder) / "data").start("--no-demo")
-        try:
-            files = []
-            for number, frame in enumerate(film(), 1):
-                out = BytesIO()
-                Image.fromarray(frame[:, :, :3]).save(out, "PNG", compress_level=1)
-                files.append((f"film_{number}.png", out.getvalue()))
-            with server.client() as client:
-                project = bring(client, files)["projects"][0]["id"]
-                finished(client, project)
-            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{server.base}/project/{project}")
-            page.wait_for_selector(f"{STAGE} canvas")
-            page.keyboard.press("x")
-            page.get_by_role("group", name="Crop box").wait_for()
-            pulled, shown = [], []
-            for turn in range(12):
-                if turn == 6:
-                    page.keyboard.press("Space")  # the rest with the picture at rest
-                corner = page.get_by_role("button", name="Bottom right corner").bounding_box()
-                assert corner is not None
-                x, y = corner["x"] + 7, corner["y"] + 7
-                page.mouse.move(x, y)
-                page.mouse.down()
-                back = 40 if turn % 2 == 0 else -36
+    with film_on_bench() as page:
+        page.keyboard.press("x")
+        page.get_by_role("group", name="Crop box").wait_for()
+        pulled, shown = [], []
+        for turn in range(12):
+            if turn == 6:
+                page.keyboard.press("Space")  # the rest with the picture at rest
+            corner = page.get_by_role("button", name="Bottom right corner").bounding_box()
+            assert corner is not None
+            x, y = corner["x"] + 7, corner["y"] + 7
+            page.mouse.move(x, y)
+            page.mouse.down()
+            back = 40 if turn % 2 == 0 else -36
 
-                def pull(x: float = x, y: float = y, back: int = back) -> None:
-                    page.mouse.move(x - back, y - back, steps=20)
+            def pull(x: float = x, y: float = y, back: int = back) -> None:
+                page.mouse.move(x - back, y - back, steps=20)
 
-                pulled.append(screen_frames(page, pull)[0])
-                before = _bytes_shown(page)
-                begun = time.perf_counter()
-                page.mouse.up()
-                until(lambda before=before: _changed(_bytes_shown(page), before), 30)  # type: ignore[misc]
-                shown.append((time.perf_counter() - begun) * 1000)
-                page.wait_for_timeout(500)
-            browser.close()
-        finally:
-            server.stop()
+            pulled.append(screen_frames(page, pull)[0])
+            before = _bytes_shown(page)
+            begun = time.perf_counter()
+            page.mouse.up()
+            until(lambda before=before: _changed(_bytes_shown(page), before), 30)  # type: ignore[misc]
+            shown.append((time.perf_counter() - begun) * 1000)
+            page.wait_for_timeout(500)
     print("\n| a crop pulled by its corner, 48 frames 580 × 326 | median ms | slowest ms |")
     print("| --- | ---: | ---: |")
     for name, spent in (

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .luma import luma
+from .weighted import straight, weighted
 
 Flow = NDArray[np.float32]
 """Pixels to the right and down, shape (height, width, 2)."""
@@ -37,11 +38,11 @@ class Between(NamedTuple):
 
 def between(one: NDArray[np.uint8], other: NDArray[np.uint8], share: float) -> Between:
     """What lies between two pictures of one size, straight RGBA, at ``share`` of the way (0 to 1)."""
-    first, second = _weighted(one), _weighted(other)
+    first, second = weighted(one), weighted(other)
     still = _mixed(first, second, share)
     height, width = one.shape[:2]
     if min(height, width) < SMALLEST:
-        return Between(_straight(still), np.ones((height, width), np.float32))
+        return Between(straight(still), np.ones((height, width), np.float32))
     forward, backward = _flows(luma(one), luma(other))
     rest = 1 - share
     to_first = -rest * share * forward + share * share * backward
@@ -55,7 +56,7 @@ def between(one: NDArray[np.uint8], other: NDArray[np.uint8], share: float) -> B
     torn[np.maximum(misfit, usual) < 0.5] = 0  # nothing moves
     torn = cv2.GaussianBlur(torn, (0, 0), _SOFT)
     made = _mixed(here, there, share) * (1 - torn[:, :, None]) + still * torn[:, :, None]
-    return Between(_straight(made), torn)
+    return Between(straight(made), torn)
 
 
 def _flows(one: NDArray[np.float32], other: NDArray[np.float32]) -> tuple[Flow, Flow]:
@@ -93,17 +94,3 @@ def _around(values: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def _mixed(one: NDArray[np.float32], other: NDArray[np.float32], share: float) -> NDArray[np.float32]:
     return one * np.float32(1 - share) + other * np.float32(share)
-
-
-def _weighted(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """Colours that count by their alpha, and alpha."""
-    weighted = picture.astype(np.float32)
-    weighted[:, :, :3] *= weighted[:, :, 3:] / 255
-    return weighted
-
-
-def _straight(weighted: NDArray[np.float32]) -> NDArray[np.uint8]:
-    colour = weighted[:, :, :3] * (255 / np.maximum(weighted[:, :, 3:], 0.5))
-    out: NDArray[np.uint8] = np.clip(np.rint(np.dstack([colour, weighted[:, :, 3]])), 0, 255).astype(np.uint8)
-    out[out[:, :, 3] == 0] = 0
-    return out

@@ -12,6 +12,7 @@ from ..compiled import compiled
 from ..recipe import LineUp, Move
 from .alpha import is_opaque
 from .trim import Box
+from .weighted import straight, weighted
 
 _EDGE = 1e-6
 MOST_ENLARGED = 4.0
@@ -143,13 +144,7 @@ def warped(picture: NDArray[np.uint8], warp: Warp) -> NDArray[np.uint8]:
             alpha = cv2.warpAffine(picture[:, :, 3], matrix, size, flags=cv2.INTER_LINEAR)
             colour[alpha == 0] = 0
         return np.dstack([colour, alpha])
-    weighted = picture.astype(np.float32)
-    weighted[:, :, :3] *= weighted[:, :, 3:] / 255
-    made = cv2.warpAffine(weighted, matrix, size, flags=cv2.INTER_CUBIC)
-    made[:, :, :3] *= 255 / np.maximum(made[:, :, 3:], 0.5)  # before alpha is cut: both overshoot alike
-    mixed: NDArray[np.uint8] = np.clip(np.rint(made), 0, 255).astype(np.uint8)
-    mixed[mixed[:, :, 3] == 0] = 0
-    return mixed
+    return straight(cv2.warpAffine(weighted(picture), matrix, size, flags=cv2.INTER_CUBIC))
 
 
 def _corners(box: Box) -> NDArray[np.float64]:

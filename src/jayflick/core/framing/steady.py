@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Iterable, Sequence
+from functools import partial
 
 from ..errors import InputError
 from ..pictures.kinds import decoders
@@ -54,7 +55,7 @@ def find_moves(
             found[position] = one
             move = None if one.move is None else one.move.model_dump()
             data = json.dumps([move, one.alike]).encode()
-            stages.obtain("move", key(position), lambda data=data: data)  # type: ignore[misc]
+            stages.obtain("move", key(position), partial(bytes, data))
     return found
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ..framing.resample import resample
+from ..framing.weighted import straight, weighted
 from ..recipe import Part
 from .pieces import Piece, piece_of
 
@@ -74,21 +75,13 @@ def laid(cut_out: NDArray[np.uint8], stand: Stand, backdrop: NDArray[np.uint8]) 
     middle = (width - 1) / 2, (height - 1) / 2
     across = stand.x - 0.5 - along * middle[0] + aside * middle[1]
     down = stand.y - 0.5 - aside * middle[0] - along * middle[1]
-    weighted = cut_out.astype(np.float32)
-    weighted[:, :, :3] *= weighted[:, :, 3:] / 255
     matrix = np.array([[along, -aside, across], [aside, along, down]])
     size = backdrop.shape[1], backdrop.shape[0]
     # A clear pixel around it, so that its border fades as its edges do.
-    weighted = cv2.copyMakeBorder(weighted, 1, 1, 1, 1, cv2.BORDER_CONSTANT)
+    framed = cv2.copyMakeBorder(weighted(cut_out), 1, 1, 1, 1, cv2.BORDER_CONSTANT)
     matrix[:, 2] -= matrix[:, 0] + matrix[:, 1]
-    above = cv2.warpAffine(weighted, matrix, size, flags=cv2.INTER_LINEAR) * np.float32(stand.opacity)
-    below = backdrop.astype(np.float32)
-    below[:, :, :3] *= below[:, :, 3:] / 255
-    mixed = above + below * (1 - above[:, :, 3:] / 255)
-    mixed[:, :, :3] *= 255 / np.maximum(mixed[:, :, 3:], 0.5)
-    out: NDArray[np.uint8] = np.clip(np.rint(mixed), 0, 255).astype(np.uint8)
-    out[out[:, :, 3] == 0] = 0
-    return out
+    above = cv2.warpAffine(framed, matrix, size, flags=cv2.INTER_LINEAR) * np.float32(stand.opacity)
+    return straight(above + weighted(backdrop) * (1 - above[:, :, 3:] / 255))
 
 
 def flown(
