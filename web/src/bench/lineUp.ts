@@ -70,15 +70,15 @@ const steadyQuery = ({ project, recipe }: Bench) => ({
   gcTime: 60_000,
 });
 
-/** What the frames have in common as they are lined up, and by how much they are enlarged to cover. */
-export function useSteady(bench: Bench): SteadyInfo | undefined {
+/** What the frames have in common as they are lined up, and by how much they are enlarged; `stale`: as they were before. */
+export function useSteady(bench: Bench): (SteadyInfo & { stale: boolean }) | undefined {
   const lined = bench.recipe.framing.line_up !== null;
   const query = useQuery({
     ...steadyQuery(bench),
     enabled: lined,
     placeholderData: (before: SteadyInfo | undefined) => before,
   });
-  return lined ? query.data : undefined;
+  return lined && query.data ? { ...query.data, stale: query.isPlaceholderData } : undefined;
 }
 
 /** The same, as soon as it is known. */

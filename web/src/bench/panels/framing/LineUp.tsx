@@ -307,7 +307,7 @@ function Edges({ bench, lineUp }: { bench: Bench; lineUp: LineUp }) {
         />
       </Row>
       <p className="text-xs text-ink-2">
-        {!steady
+        {!steady || steady.stale
           ? "Measuring what all frames show…"
           : !common || percent === null
             ? "▲ The frames have too little in common: leave the edges open, or line up on another frame."
