@@ -174,9 +174,9 @@ def test_a_set_that_cannot_be_written_whole_leaves_nothing(
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    from jayflick.cli import make
+    from jayflick.cli import make, writing
 
-    whole = make.write_file
+    whole = writing.write_file
 
     def full(path: Path, data: bytes) -> None:
         if path.name == "0004.png":

@@ -13,13 +13,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from ..core.atomic import atomic_write
 from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
-from ..core.recipe import FramesOutput, Recipe
+from ..core.recipe import BaseOutput, Recipe, SheetOutput
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, list_files, look_at, project_in
-from ..core.sequence.first import with_dither_chosen
+from ..core.sequence.first import spans_of, with_dither_chosen
 from ..core.sequence.gather import Sequence as Sequence_
 from ..core.sequence.gather import gather, joined, missing_after
 from ..core.sequence.project_file import ProjectFile
@@ -27,10 +26,12 @@ from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages
 from ..core.targets.check import check, facts_of, verdict_of
 from ..core.timing.flicks import milliseconds
+from . import sheets
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
 from .parsing import add_clip, cut
 from .recipes import recipe_of, without_effect
+from .writing import write_file
 
 
 def add_to(commands: Any) -> None:
@@ -136,6 +137,7 @@ def add_to(commands: Any) -> None:
     make.add_argument("--plays", type=int, help="how often the loop stands in a clip")
     make.add_argument("--keep-alpha", action="store_true", help="refuse a format that would lose it")
     make.add_argument("--still", type=int, metavar="N", help="one picture: the N-th that would be played")
+    sheets.add_to(make)
     make.add_argument("--frames", choices=("png", "tga", "jpg"), help="what DIR/ is filled with")
     make.add_argument("--names", help="names of frames, # for a digit: 'gull_####'")
     make.add_argument("--first-number", type=int, help="number of the first frame")
@@ -171,13 +173,17 @@ def _make(options: argparse.Namespace) -> int:
         else:
             decided = options.recipe is not None
             recipe = recipe_of(options, Recipe()) if decided else Recipe()  # before anything is read
-            frames, sequence, notes = _frames(files, options.input, taken_out, cut_out, decided=decided)
+            several = options.sheet is not None
+            frames, sequence, notes = _frames(
+                files, options.input, taken_out, cut_out, decided=decided, several=several
+            )
             if options.views is not None:
                 found, views = cut_into_views(frames, grid_of(options), taken_out)
                 sequence = joined(gather(found)[0])
                 frames = [views[one.name] for one in sequence.files]
             if not decided:
-                recipe = recipe_of(options, Recipe(rhythm=own_rhythm(sequence.files)))
+                rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
+                recipe = recipe_of(options, Recipe(rhythm=rhythm))
         read = time.perf_counter() - begun
         stages = Stages(Path(scratch) / "stages")
         if project is None and not options.recipe and options.dither is options.dither_amount is None:
@@ -189,12 +195,18 @@ def _make(options: argparse.Namespace) -> int:
         if options.trim is not None or options.trim_bars:  # of the frames as they lie then
             recipe, more = trimmed(recipe, frames, options, stages)
             notes += more
+        if options.scale_to_fit:
+            recipe, more = sheets.scaled_to_fit(recipe, frames, stages)
+            notes += more
         reports = []
         taken: set[Path] = set()
         for one in recipe.outputs:
             rendered = render(recipe, frames, one.id, stages)
-            place = _place(output, one.file_name, isinstance(one, FramesOutput), options, taken)
-            _write(rendered, place, folder=isinstance(one, FramesOutput), force=options.force)
+            place = _place(output, one, options, taken)
+            if isinstance(one, SheetOutput) and not options.all:
+                sheets.write(rendered, place, options.describe, force=options.force)
+            else:
+                _write(rendered, place, folder=one.folder, force=options.force)
             reports.append(_report(recipe, one.id, rendered, place, read))
             notes += rendered.notes
     for note in notes:
@@ -207,11 +219,11 @@ def _make(options: argparse.Namespace) -> int:
     return _say_verdicts(reports)
 
 
-def _place(output: Path, file_name: str, frames: bool, options: argparse.Namespace, taken: set[Path]) -> Path:
+def _place(output: Path, made: BaseOutput, options: argparse.Namespace, taken: set[Path]) -> Path:
     """Where an output goes: where ``-o`` says, or one of many under its own name."""
     if not options.all:
         return output
-    name = file_name.removesuffix(".zip") if frames else file_name
+    name = Path(made.file_name).stem if made.folder else made.file_name
     place, number = output / name, 1
     while place in taken:
         number += 1
@@ -247,14 +259,6 @@ def _write(rendered: Rendered, place: Path, *, folder: bool, force: bool) -> Non
         raise
 
 
-def write_file(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all, as readable as files are here."""
-    atomic_write(path, data)
-    mask = os.umask(0)  # the only way to ask for it
-    os.umask(mask)
-    path.chmod(0o666 & ~mask)
-
-
 def _say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
     """Say what a target does not take; 1 if it refuses an output."""
     status = 0
@@ -283,11 +287,16 @@ def _whole(reports: list[dict[str, Any]], options: argparse.Namespace, total: fl
 
 def _report(recipe: Recipe, output_id: str, rendered: Rendered, place: Path, read: float) -> dict[str, Any]:
     info, output = rendered.info, recipe.output(output_id)
+    if isinstance(output, SheetOutput):  # of the picture that is written, not of a frame on it
+        width, height = info["sheets"][0]
+        size = sum(file.size for file in rendered.coded.files)
+        info = {**info, "width": width, "height": height, "bytes": size}
     seconds = rendered.seconds
     report = {
         "output": place.name + ("/" if place.is_dir() else ""),
         "format": info["format"],
         **{key: info[key] for key in ("bytes", "width", "height", "count", "duration_ms")},
+        **({"sheets": info["sheets"]} if "sheets" in info else {}),
         "wanted_duration_ms": milliseconds(rendered.plan.durations),
         "seconds": {
             "read": round(read, 4),
@@ -346,16 +355,19 @@ def _numbered(
 
 
 def _frames(
-    files: list[Path], inputs: list[str], scratch: Path, cut: Cut, *, decided: bool
+    files: list[Path], inputs: list[str], scratch: Path, cut: Cut, *, decided: bool, several: bool
 ) -> tuple[list[FileFrame], Sequence_, list[str]]:
     """The frames of the one sequence the inputs bring, that sequence, and notes on it.
 
     ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
+    ``several`` sequences are put one behind the other.
     """
     found, frames = look_at(files, scratch, cut)
     sequences, ignored = gather(found)
     if not sequences:
         raise none_of(ignored, inputs)
+    if several and len(sequences) > 1:
+        sequences = [joined(sequences)]
     if len(sequences) > 1:
         names = ", ".join(printable(s.pattern) for s in sequences[:5]) + ("…" if len(sequences) > 5 else "")
         raise InputError(

@@ -14,6 +14,7 @@ from ..core.targets.catalogue import find, read_target
 from ..core.timing.flicks import parse_delay, parse_rate
 from .framing import box_of
 from .parsing import first_error, size_in_bytes
+from .sheets import SHEET_OPTIONS, sheet_settings
 
 FORMATS = {
     ".gif": "gif",
@@ -32,7 +33,7 @@ _OWN = {
     "lossless": ("webp",),
     "codec": ("video",),
     "plays": ("video",),
-    "names": ("frames",),
+    "names": ("frames", "sheet"),
     "first_number": ("frames",),
     "held": ("frames",),
     "colours": ("gif",),
@@ -41,6 +42,7 @@ _OWN = {
     "tolerance": ("gif",),
     "cutoff": ("gif",),
     "edges": ("gif",),
+    **dict.fromkeys(SHEET_OPTIONS, ("sheet",)),
 }
 """Options that only some formats have."""
 _OF_ONE = (
@@ -189,13 +191,15 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
 
 def _flat(output: dict[str, Any]) -> bool:
     """Whether the format asked for has no alpha."""
-    return output.get("codec") == "h264" or output.get("picture") == "jpeg"
+    return output.get("codec") == "h264" or output.get("picture") == "jpeg" or output.get("pixels") == "565"
 
 
 def _asked(options: argparse.Namespace) -> tuple[str, dict[str, Any]]:
     """The format that ``-o`` asks for, and what it fixes of an output's settings."""
     name = Path(options.output).name
     ending = Path(name).suffix.lower()
+    if options.folder and options.sheet is not None:
+        raise InputError("a sheet is a file", file=name, remedy="use -o sheet.png")
     if options.folder:
         picture = {"jpg": "jpeg"}.get(options.frames or "png", options.frames or "png")
         settings = {"picture": picture, "file_name": "frames.zip"}
@@ -208,6 +212,8 @@ def _asked(options: argparse.Namespace) -> tuple[str, dict[str, Any]]:
         if ending not in STILLS:
             raise InputError("this is no still", file=name, remedy="use .png, .jpg or .webp")
         return "still", {"picture": STILLS[ending], "frame": options.still, "file_name": f"still{ending}"}
+    if options.sheet is not None:
+        return "sheet", sheet_settings(options, name, ending)
     form = FORMATS.get(ending)
     if form is None:
         raise InputError(
@@ -235,7 +241,7 @@ def made_over(output: dict[str, Any], form: str) -> dict[str, Any]:
     if output["format"] == form:
         return output
     endings = {"gif": ".gif", "apng": ".png", "webp": ".webp", "avif": ".avif", "video": ".mp4"}
-    ending = {"frames": ".zip", "still": ".png"}.get(form) or endings[form]
+    ending = {"frames": ".zip", "still": ".png", "sheet": ".png"}.get(form) or endings[form]
     common = {key: output[key] for key in ("id", "name", "take", "framing", "size", "target")}
     stem = Path(output["file_name"]).stem
     made = {**common, "format": form, "file_name": f"{stem}{ending}"}
@@ -261,6 +267,9 @@ def _aim(output: dict[str, Any], name: str) -> None:
         output["size"]["fit"] = preset.fit
     if preset.rate is not None:
         output["take"]["rate"] = preset.rate
+    longest = target.figures.get("longest_side")
+    if output["format"] == "sheet" and longest and longest.stop and longest.stop.most:
+        output["widest"] = int(longest.stop.most)
     if preset.over_page and output["format"] == "gif":
         output["alpha"] |= {"edges": "matte"}
 

@@ -3,7 +3,7 @@
 import itertools
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -124,7 +124,10 @@ class _Work:
         if recipe.gather.sizes == "same":
             _require_one_size(frames, plan)
         framed = Framed(frames, recipe.framing_of(output), output.size, stages, recipe.gather)
-        return cls(output, form, plan, PlayedFrames(framed, plan.shots, stages), form.hold(plan, output))
+        held = form.hold(plan, output)
+        if output.lists:
+            held = replace(held, listed=plan.listed([frame.name for frame in frames]))
+        return cls(output, form, plan, PlayedFrames(framed, plan.shots, stages), held)
 
     @cached_property
     def key(self) -> str:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from ..core.formats.picture import ENDINGS
 from ..core.recipe import BaseOutput, FramesOutput, Recipe
-from ..core.targets.check import Checked, check, facts_of, verdict_of
+from ..core.targets.check import Checked, Remedy, check, facts_of, verdict_of
 from .schemas import CheckedRule, CheckInfo, RemedyInfo, ResultInfo, SettingInfo
 
 
@@ -34,11 +34,14 @@ def _check(output: BaseOutput, result: ResultInfo) -> CheckInfo:
     )
 
 
+def remedy_info(remedy: Remedy) -> RemedyInfo:
+    """A remedy as the interface applies it."""
+    settings = [SettingInfo(path=list(s.path), value=s.value) for s in remedy.settings]
+    return RemedyInfo(text=remedy.text, settings=settings)
+
+
 def _rule(one: Checked) -> CheckedRule:
-    remedy = None
-    if one.remedy is not None:
-        settings = [SettingInfo(path=list(s.path), value=s.value) for s in one.remedy.settings]
-        remedy = RemedyInfo(text=one.remedy.text, settings=settings)
+    remedy = None if one.remedy is None else remedy_info(one.remedy)
     return CheckedRule(
         rule=one.rule,
         measured=one.measured,

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ..core.atomic import atomic_write
 from ..core.errors import InputError
-from ..core.recipe import FramesOutput, Recipe
+from ..core.recipe import Recipe
 from ..core.store import Store
 from ..core.zipped import zipped
 from . import projects
@@ -54,15 +54,15 @@ def leaving(chosen: Sequence[Made]) -> list[list[Leaving]]:
     result = []
     for one in chosen:
         name = _plain(one.output.file_name)
-        frames = isinstance(one.output, FramesOutput)
-        stem, ending = (PurePath(name).stem, "" if frames else PurePath(name).suffix)
+        folder = one.output.folder
+        stem, ending = (PurePath(name).stem, "" if folder else PurePath(name).suffix)
         place, number = f"{stem}{ending}", 1
         while place.lower() in taken:
             number += 1
             place = f"{stem}-{number}{ending}"
         taken.add(place.lower())
         files = one.timed.files
-        if frames:
+        if folder:
             result.append([Leaving(f"{place}/{_plain(file.name)}", file.read) for file in files])
         else:
             result.append([Leaving(place, files[0].read)])

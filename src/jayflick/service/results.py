@@ -16,6 +16,7 @@ from ..core.render import Pending, Rendered, pending, render_at_once
 from ..core.stages import Stages, cache_key
 from ..core.store import Store
 from ..core.timing.held import Held
+from ..core.timing.listed import Listed
 from .errors import NotFound
 from .frames import FrameLists
 from .models import CodedFile, CodedPictures, Result, Revision, now
@@ -54,7 +55,7 @@ def keep_result(
     plan, held = rendered.plan, rendered.held
     document = {
         "info": rendered.info,
-        "held": {"unit": str(held.unit), "units": held.units, "repeat": held.repeat},
+        "held": {"unit": str(held.unit), "units": held.units, "repeat": held.repeat, **_listed(held)},
         "delays": [_whole(delay) for delay in held.milliseconds],
         "at": rendered.timed.at,
         "positions": plan.positions,
@@ -64,7 +65,7 @@ def keep_result(
         "scale": plan.scale,
         "durations": plan.durations,
         "sources": rendered.sources,
-        "content": cache_key("content", 1, rendered.coded.key, str(held.unit), held.units, held.repeat),
+        "content": _content(rendered),
         "scaled_by": rendered.scaled_by,
         "notes": rendered.notes,
         "seconds": {stage: round(seconds, 4) for stage, seconds in rendered.seconds.items()},
@@ -79,6 +80,17 @@ def keep_result(
     }
     statement = insert(Result).values(**values)
     session.execute(statement.on_duplicate_key_update(coded_key=statement.inserted.coded_key))
+
+
+def _listed(held: Held) -> dict[str, Any]:
+    return {} if held.listed is None else {"listed": held.listed.dump()}
+
+
+def _content(rendered: Rendered) -> str:
+    """Names all that the files hold."""
+    held, said = rendered.held, rendered.timed.described
+    more = (said,) if said else ()
+    return cache_key("content", 1, rendered.coded.key, str(held.unit), held.units, held.repeat, *more)
 
 
 def _whole(delay: float) -> int | float:
@@ -120,7 +132,8 @@ def made(session: Session, store: Store, result_id: int, key: str | None) -> Mad
     output = recipe.output(row.output_id)
     coded = Coded.parse(row.coded.encode())
     time = json.loads(row.document)["held"]
-    held = Held(output.format, time["units"], Fraction(time["unit"]), time["repeat"])
+    listed = Listed.parse(time["listed"]) if "listed" in time else None
+    held = Held(output.format, time["units"], Fraction(time["unit"]), time["repeat"], listed=listed)
     return Made(info, output, coded, format_of(output).timed(coded, held, output, store))
 
 

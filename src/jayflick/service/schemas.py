@@ -106,7 +106,7 @@ class Report(Document):
 class OutputInfo(Document):
     """What was measured on an output's bytes."""
 
-    format: Literal["gif", "apng", "webp", "avif", "video", "frames", "still"]
+    format: Literal["gif", "apng", "webp", "avif", "video", "frames", "still", "sheet"]
     width: int
     height: int
     count: int = Field(description="Pictures in the file, or files of a set")
@@ -115,6 +115,7 @@ class OutputInfo(Document):
     bytes: int
     colours: int | None = Field(description="Where they are counted")
     transparent: bool
+    sheets: list[tuple[int, int]] | None = Field(None, description="Width and height of each sheet")
 
 
 class BinnedProject(Document):
@@ -289,6 +290,37 @@ class PlanRequest(Document):
 
     recipe: Recipe
     output_id: str = "page"
+
+
+class SheetRow(Document):
+    """A row of even cells."""
+
+    name: str | None = Field(description="Its span")
+    count: int
+
+
+class SheetInfo(Document):
+    """Where an output's pictures would lie on its sheets. Lists of pictures are in the order of its rows."""
+
+    measured: bool = Field(description="False: not known before pixels are looked at; then there are no cells")
+    most: int = Field(description="The longest side that its sheets can have")
+    sheets: list[tuple[int, int]] = []
+    cells: list[tuple[int, int, int, int]] = Field([], description="Sheet from 0, x, y, and 1 if turned")
+    boxes: list[tuple[int, int, int, int]] = Field(
+        [], description="What of its canvas lies there: left, top, width, height"
+    )
+    positions: list[int] = Field([], description="The gathered frame that each picture shows")
+    of_step: list[int] = Field([], description="Which picture each played step shows")
+    off: list[int] = Field([], description="The pictures that run off")
+    rows: list[SheetRow] = []
+    columns: int = 0
+    empty: int = Field(0, description="Cells without a picture")
+    canvas: tuple[int, int] = (0, 0)
+    crop: tuple[int, int, int, int] = Field((0, 0, 0, 0), description="What of a frame is shown")
+    placed: tuple[int, int, int, int] = Field((0, 0, 0, 0), description="Where on the canvas that lies")
+    texture_bytes: int = Field(0, description="Memory once loaded")
+    unused: float = Field(0, description="Share of the sheets that no picture lies on")
+    remedies: list[RemedyInfo] = []
 
 
 class HeldInfo(Document):

@@ -31,6 +31,7 @@ export type TrimInfo = Schemas["TrimInfo"];
 export type SteadyInfo = Schemas["SteadyInfo"];
 export type FoundMove = Schemas["FoundMove"];
 export type LevelsInfo = Schemas["LevelsInfo"];
+export type SheetInfo = Schemas["SheetInfo"];
 export type SeamInfo = Schemas["SeamInfo"];
 export type Output = Recipe["outputs"][number];
 export type Target = Schemas["Target-Output"];
@@ -92,6 +93,9 @@ export async function data<T = void>(
 
 // The key in an address keeps apart what other data under the same numbers would answer.
 export const fileUrl = (result: ResultInfo) => `/api/results/${result.id}/file?key=${result.key}`;
+/** One of the files of an output that is a folder of them. */
+export const oneFileUrl = (result: ResultInfo, number: number) =>
+  `/api/results/${result.id}/files/${number}?key=${result.key}`;
 export const playedFrameUrl = (result: ResultInfo, index: number) =>
   `/api/results/${result.id}/frames/${index}?key=${result.key}`;
 export const printsUrl = (projectId: string, frameSet: number, page: number) =>

@@ -33,6 +33,9 @@ import { LineUpStage } from "./LineUpStage";
 import { FramingPanel, useFramingPart } from "./panels/framing/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
+import { SceneStage } from "./scene/SceneStage";
+import { useLayout, useLook } from "./sheet/layout";
+import { SheetStage } from "./sheet/SheetStage";
 import { RhythmPanel, useRhythmPart } from "./panels/rhythm/Rhythm";
 import { TuningPanel } from "./panels/Tuning";
 import { moved } from "./order";
@@ -94,6 +97,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const liningUp = useLineUp(({ look, box }) => look !== "result" || box !== null);
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result, viewOf(output).player(output));
+  const look = useLook((state) => state.look);
+  const laid = useLayout(bench, result?.id);
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
   const unsaved = useEdits(({ waiting }) => waiting.some((edit) => edit.project === project.id));
   const behind = unsaved || result?.revision_id !== project.revision.id;
@@ -154,6 +159,10 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
           <CompareStage result={result} />
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
+        ) : part === "tuning" && output.format === "sheet" && look === "sheet" ? (
+          <SheetStage bench={bench} laid={laid} shown={shown} behind={behind} />
+        ) : part === "tuning" && ["sheet", "frames"].includes(output.format) && look === "scene" ? (
+          <SceneStage result={result} output={output} behind={behind} />
         ) : part === "framing" && framed === "line-up" && liningUp ? (
           <LineUpStage bench={bench} shown={shown} />
         ) : (

@@ -52,6 +52,12 @@ export const BLANKS: readonly Blank[] = [
     settings: { picture: "png" },
   },
   { format: "frames", title: "TGA frames", about: "numbered set, 32 bits", settings: { picture: "tga" } },
+  {
+    format: "sheet",
+    title: "Sheet",
+    about: "all frames on one picture",
+    settings: { picture: "png", over: null },
+  },
   { format: "still", title: "Still", about: "one frame: poster, thumbnail", settings: { picture: "png" } },
 ];
 
@@ -76,6 +82,32 @@ const DEFAULTS: Record<Format, Record<string, unknown>> = {
     held: "once",
   },
   still: { picture: "png", over: null, quality: 88, frame: 1 },
+  sheet: {
+    picture: "png",
+    over: null,
+    layout: "even",
+    cell: "canvas",
+    columns: "square",
+    rows: "wrap",
+    row_order: [],
+    turn: false,
+    margin: 0,
+    spacing: 0,
+    extrude: 0,
+    bleed: false,
+    sides: "free",
+    widest: 2048,
+    split: false,
+    pixels: "8888",
+    dither: "none",
+    mip_levels: false,
+    smallest: false,
+    names: "{name}",
+    anchor: [0.5, 0.5],
+    anchors: [],
+    csv: false,
+    css: false,
+  },
 };
 
 /** A name for another output: the one that is wanted, with a number if it is taken. */
@@ -110,13 +142,16 @@ function freeFile(stem: string, ending: string, outputs: readonly Output[]): str
 export function added(bench: Bench, blank: Blank, target: Target | null): Output {
   const outputs = bench.recipe.outputs;
   const from = outputs[0] ?? bench.output;
-  const whole = blank.format === "frames" || blank.settings.codec === "prores";
+  const whole = ["frames", "sheet"].includes(blank.format) || blank.settings.codec === "prores";
   const name = freeName(target?.title ?? blank.title, outputs);
   const page = pageColour(from);
   // A soft edge settled for one bit of alpha can stay soft elsewhere.
   const over = whole ? null : from.format === "gif" ? (from.alpha.edges === "fill" ? page : null) : from.over;
   const alike = from.format === blank.format ? from : {};
-  const settings = { ...DEFAULTS[blank.format], ...alike, ...blank.settings };
+  // Where motions are named each has a row of its own.
+  const named = blank.format === "sheet" && bench.recipe.rhythm.spans.length > 0 && from.take.span === null;
+  const rows = named ? { rows: "spans", columns: "longest" } : {};
+  const settings = { ...DEFAULTS[blank.format], ...rows, ...alike, ...blank.settings };
   let output = {
     ...settings,
     format: blank.format,
@@ -154,6 +189,8 @@ export function aimed(output: Output, target: Target): Output {
     size: preset.fit ? { ...size, fit: preset.fit } : size,
     take: preset.rate ? { ...output.take, rate: preset.rate } : output.take,
   };
+  const longest = target.figures.longest_side?.stop?.most;
+  if (aim.format === "sheet" && longest) return { ...aim, widest: longest };
   if (preset.over_page && aim.format === "gif" && ["cutoff", "dither"].includes(aim.alpha.edges))
     return { ...aim, alpha: { ...aim.alpha, edges: "matte" } };
   return aim;

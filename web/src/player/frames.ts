@@ -1,6 +1,7 @@
 // Pictures to play: decoded from an output's own bytes in the browser, or fetched from the service.
 
-import { fileUrl, playedFrameUrl, type ResultInfo } from "../api/client";
+import { fileUrl, oneFileUrl, playedFrameUrl, type ResultInfo } from "../api/client";
+import { closeSheet, cutOut, loadSheet, type LoadedSheet } from "./sheet";
 
 const MOST_BYTES = 400 * 1024 * 1024;
 const LONGEST_WAIT = 20_000;
@@ -11,6 +12,8 @@ export interface FrameSource {
   readonly height: number;
   /** How the pictures are decoded, for the curious and for tests. */
   readonly decoder: "browser" | "service" | "source";
+  /** What they are cut out of, where they lie on one picture. */
+  readonly sheet?: LoadedSheet;
   /** The picture if it is there already; otherwise it is asked for. */
   peek(index: number): ImageBitmap | undefined;
   get(index: number): Promise<ImageBitmap>;
@@ -176,8 +179,30 @@ class Clip extends Cached {
   }
 }
 
+/** Frames cut out of the pictures of a sheet, as its description says. */
+class OnSheet extends Cached {
+  readonly decoder = "browser";
+  constructor(
+    readonly sheet: LoadedSheet,
+    readonly width: number,
+    readonly height: number,
+  ) {
+    super();
+  }
+  get count(): number {
+    return this.sheet.document.frames.length;
+  }
+  protected make(index: number): Promise<ImageBitmap> {
+    return createImageBitmap(cutOut(this.sheet, index));
+  }
+  override close(): void {
+    super.close();
+    closeSheet(this.sheet);
+  }
+}
+
 /** How a result's file is decoded. */
-export type Player = "animation" | "still" | "clip" | "service";
+export type Player = "animation" | "still" | "clip" | "sheet" | "service";
 
 export interface Opened {
   frames: FrameSource;
@@ -215,6 +240,9 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
     await within(ready);
     const each = info.duration_ms / 1000 / info.count;
     opened = { frames: new Clip(video, address, at, each), palette: [] };
+  } else if (player === "sheet") {
+    const sheet = await within(loadSheet((number) => oneFileUrl(result, number), info.sheets?.length ?? 1));
+    opened = { frames: new OnSheet(sheet, info.width, info.height), palette: [] };
   } else {
     opened = { frames: served(), palette: [] };
   }

@@ -485,8 +485,9 @@ function Playing({
     return <img src={thumbUrl(project.first_picture ?? "")} alt="" loading="lazy" className={className} />;
   if (output.format === "video" && ["h264", "vp9"].includes(output.codec))
     return <video src={fileUrl(result)} autoPlay loop muted playsInline className={className} />;
-  const shown =
-    output.format === "video" || output.format === "frames" ? playedFrameUrl(result, 0) : fileUrl(result);
+  const shown = ["video", "frames", "sheet"].includes(output.format)
+    ? playedFrameUrl(result, 0)
+    : fileUrl(result);
   return <img src={shown} alt="" loading="lazy" className={className} />;
 }
 

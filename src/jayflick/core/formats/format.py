@@ -84,6 +84,8 @@ class Timed:
     repeat: int
     notes: tuple[str, ...] = ()
     """What a person should know of the files."""
+    described: str = ""
+    """Names what the files say beside their pictures and time, where they do."""
 
 
 @dataclass(frozen=True)

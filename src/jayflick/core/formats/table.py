@@ -8,6 +8,7 @@ from .avif import AvifFormat
 from .format import Format
 from .frames import FramesFormat
 from .gif.format import GifFormat
+from .sheet.format import SheetFormat
 from .still import StillFormat
 from .video import VideoFormat
 from .webp import WebpFormat
@@ -20,6 +21,7 @@ FORMATS: dict[str, Format[Any]] = {
     "video": VideoFormat(),
     "frames": FramesFormat(),
     "still": StillFormat(),
+    "sheet": SheetFormat(),
 }
 
 

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
+from ..dither.ordered import ORDER
 from ..recipe import Alpha
 
 
@@ -19,18 +20,9 @@ def is_opaque(frame: NDArray[np.uint8]) -> bool:
     return True
 
 
-def _threshold_matrix() -> NDArray[np.uint8]:
-    """Bayer's ordered thresholds (An Optimum Method for Two-Level Rendition of Continuous-Tone Pictures, 1973),
-    shape (8, 8), 1 to 254."""
-    order = np.zeros((1, 1), np.int64)
-    for _ in range(3):
-        order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
-    return (order * 4 + 2).astype(np.uint8)
-
-
 _CUT = {least: np.full((8, 8), least, np.uint8) for least in range(256)}
-_THRESHOLDS = _threshold_matrix()
-"""They lie still, so that an edge that stands does not crawl."""
+_THRESHOLDS = (ORDER * 4 + 2).astype(np.uint8)
+"""2 to 254. They lie still, so that an edge that stands does not crawl."""
 
 
 @compiled

@@ -69,6 +69,10 @@ class PlayedFrames:
             return ["pixels are of unlike sizes: nearest is even at whole factors only, such as 2 or 3 times"]
         return []
 
+    def position(self, index: int) -> int:
+        """The gathered frame that picture ``index`` shows, or shows most of; 0 for an empty one."""
+        return self._shots[index].position
+
     def only(self, index: int) -> "PlayedFrames":
         """One of the pictures by itself."""
         return PlayedFrames(self._framed, [self._shots[index]], self._stages)
@@ -195,6 +199,10 @@ class Framed:
     def canvas(self, position: int) -> tuple[int, int]:
         """Width and height of a framed picture."""
         return self._placed(position).canvas
+
+    def cut(self, position: int) -> tuple[Box, Placement]:
+        """What of a frame is used, and where it lies on its canvas."""
+        return self._cut(position)
 
     def source_pixels(self, position: int) -> int:
         """How many pixels a frame has before it is framed."""

@@ -7,10 +7,10 @@ from pydantic import Field, field_validator
 from .framing import Alpha, Crop, Cropping, Framing, Size
 from .gather import Gather
 from .line_up import LineUp, Move
+from .output import BaseOutput
 from .outputs import (
     ApngOutput,
     AvifOutput,
-    BaseOutput,
     FramesOutput,
     GifOutput,
     Output,
@@ -21,6 +21,7 @@ from .outputs import (
 )
 from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Rate
 from .rhythm import MAX_SPANS, Between, Rhythm, Span, Take, span_name
+from .sheet import AnchorOfSome, SheetOutput
 from .target import Bounds, Figure, Kind, Preset, Rule, Target, bytes_target
 from .tone import Match, Tone, ToneOfSome
 
@@ -29,6 +30,7 @@ __all__ = [
     "MAX_SIDE",
     "MAX_SPANS",
     "Alpha",
+    "AnchorOfSome",
     "ApngOutput",
     "AvifOutput",
     "BaseOutput",
@@ -54,6 +56,7 @@ __all__ = [
     "Recipe",
     "Rhythm",
     "Rule",
+    "SheetOutput",
     "Size",
     "Span",
     "StillOutput",

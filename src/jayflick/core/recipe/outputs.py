@@ -5,49 +5,11 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from ..text import CleanText
-from .framing import Alpha, Cropping, Size
-from .part import MAX_PLACES, Colour, Flicks, Part
-from .rhythm import Take
-from .target import Kind, Target
-
-Percent = Annotated[int, Field(ge=0, le=100)]
-Over = Annotated[Colour | None, Field(description="A colour laid under the art; otherwise its alpha is kept")]
-
-
-class BaseOutput(Part):
-    """What outputs of all formats have."""
-
-    format: str
-    id: str = Field("page", pattern=r"^[a-z0-9-]{1,40}$")
-    name: CleanText = Field("Page loop", min_length=1, max_length=80)
-    file_name: CleanText = Field("loop", min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f\x7f]+$")
-    take: Take = Take()
-    framing: Cropping | None = Field(
-        None, description="A crop of its own, instead of the one that all outputs share"
-    )
-    size: Size = Size()
-    target: Target | None = Field(None, description="Where it goes, and what that takes")
-
-    @property
-    def endings(self) -> tuple[str, ...]:
-        """What its file name may end in; the first is the usual one."""
-        raise NotImplementedError
-
-    @property
-    def kind(self) -> Kind:
-        """What destinations know it as."""
-        raise NotImplementedError
-
-    @property
-    def only(self) -> int | None:
-        """Which of the frames it would play is all it shows, from 1."""
-        return None
-
-    @model_validator(mode="after")
-    def _named_as_it_is(self) -> Self:
-        if not self.file_name.lower().endswith(self.endings) or self.file_name.lower() in self.endings:
-            raise ValueError(f"the file name {self.file_name} does not end in {' or '.join(self.endings)}")
-        return self
+from .framing import Alpha
+from .output import BaseOutput, Over, Percent
+from .part import MAX_PLACES, Flicks, Part
+from .sheet import SheetOutput
+from .target import Kind
 
 
 class Tuning(Part):
@@ -209,6 +171,10 @@ class FramesOutput(BaseOutput):
         return (".zip",)
 
     @property
+    def folder(self) -> bool:
+        return True
+
+    @property
     def kind(self) -> Kind:
         kinds: dict[str, Kind] = {"png": "png-frames", "tga": "tga-frames", "jpeg": "jpeg-frames"}
         return kinds[self.picture]
@@ -257,6 +223,7 @@ Output = Annotated[
     | Annotated[AvifOutput, Tag("avif")]
     | Annotated[VideoOutput, Tag("video")]
     | Annotated[FramesOutput, Tag("frames")]
-    | Annotated[StillOutput, Tag("still")],
+    | Annotated[StillOutput, Tag("still")]
+    | Annotated[SheetOutput, Tag("sheet")],
     Discriminator(_format),
 ]

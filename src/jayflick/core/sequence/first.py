@@ -58,11 +58,12 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
     output = GifOutput(
         file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), target=bytes_target(1024 * 1024)
     )
-    rhythm = own_rhythm(sequence.files).model_copy(update={"spans": _spans(sequence)})
+    rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
     return Recipe(gather=Gather(left_out=unused(sequence)), rhythm=rhythm, outputs=(output,))
 
 
-def _spans(sequence: Sequence) -> tuple[Span, ...]:
+def spans_of(sequence: Sequence) -> tuple[Span, ...]:
+    """One for each part of sequences that were put together."""
     spans: list[Span] = []
     first = 1
     for part in sequence.parts[:MAX_SPANS]:

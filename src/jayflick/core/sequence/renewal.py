@@ -4,7 +4,19 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from ..recipe import Between, Framing, Gather, Match, Output, Recipe, Rhythm, Span, ToneOfSome, span_name
+from ..recipe import (
+    Between,
+    Framing,
+    Gather,
+    Match,
+    Output,
+    Recipe,
+    Rhythm,
+    SheetOutput,
+    Span,
+    ToneOfSome,
+    span_name,
+)
 
 
 @dataclass(frozen=True)
@@ -118,7 +130,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         }
     )
     changed["outputs"] = tuple(
-        output.model_copy(
+        _output_moved(output, moved).model_copy(
             update={
                 "take": output.take.model_copy(
                     update={
@@ -138,6 +150,17 @@ def _between_moved(between: Between | None, places: dict[int, int]) -> Between |
         return between
     after = frozenset(places[place] for place in between.after if place in places)
     return between.model_copy(update={"after": after}) if after else None
+
+
+def _output_moved(output: Output, moved: dict[int, int]) -> Output:
+    """What an output has for single frames, for frames that stand elsewhere now."""
+    if not isinstance(output, SheetOutput):
+        return output
+    some = ((one, frozenset(moved[p] for p in one.frames if p in moved)) for one in output.anchors)
+    anchors = [
+        one.model_copy(update={"frames": frames}) for one, frames in some if frames or one.span is not None
+    ]
+    return output.model_copy(update={"anchors": tuple(anchors)})
 
 
 def _framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:

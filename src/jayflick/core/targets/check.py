@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from ..recipe import BaseOutput, Figure, GifOutput, Kind, Rule, Target, VideoOutput
+from ..recipe import BaseOutput, Figure, FramesOutput, GifOutput, Kind, Rule, SheetOutput, Target, VideoOutput
 
 Verdict = Literal["pass", "warn", "fail"]
 
@@ -101,6 +101,9 @@ def facts_of(
 ) -> Facts:
     """What was measured on an output that was made: ``info`` and the played delays."""
     moving = output.kind != "still"
+    if info.get("sheets"):  # what is loaded is the sheet, not a frame of it
+        sides = [max(sides) for sides in zip(*info["sheets"], strict=True)]
+        info = {**info, "width": sides[0], "height": sides[1]}
     return Facts(
         output.kind,
         tuple(names),
@@ -220,6 +223,11 @@ def _remedy(
 ) -> Remedy | None:
     width, height = facts.width, facts.height
     over = most is not None and measured > most
+    if isinstance(output, SheetOutput):
+        if figure in ("width", "height", "longest_side") and over and most:
+            words = f"lay it out within {_shown(figure, most)}"
+            return Remedy(words, (Setting(("output", "widest"), int(most)),))
+        return None
     if figure in ("width", "height", "longest_side", "pixels", "frame_bytes") and over and most:
         share = most / measured
         return _scaled(width, height, math.sqrt(share) if figure in ("pixels", "frame_bytes") else share)
@@ -295,7 +303,7 @@ def _name(facts: Facts, output: BaseOutput | None) -> Checked:
     bad = next((name for name in facts.names if not _plain(name)), None)
     remedy = None
     if bad is not None and output is not None:
-        key = "names" if hasattr(output, "names") else "file_name"
+        key = "names" if isinstance(output, FramesOutput) else "file_name"
         now = str(getattr(output, key))
         better = re.sub(r"[^a-z0-9_.#-]+", "-", now.lower()).strip("-") or "frame_####"
         remedy = Remedy(f"rename to {better}", (Setting(("output", key), better),))

@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from .conform import GIF_FLOOR, conform
 from .flicks import SECOND
+from .listed import Listed
 
 BROWSER_FLOOR = 11
 """The shortest duration of a WebP or APNG frame, in ms, that Chromium plays as written; shorter ones take 100
@@ -29,6 +30,8 @@ class Held:
     """How often it plays: 0 for ever."""
     notes: tuple[str, ...] = ()
     """What a person should know of it."""
+    listed: Listed | None = None
+    """What the steps are called, where the files say so."""
 
     @property
     def milliseconds(self) -> list[float]:

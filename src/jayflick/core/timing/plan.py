@@ -13,6 +13,7 @@ from typing import NamedTuple
 from ..errors import InputError
 from ..recipe import MAX_PLACES, Gather, Rhythm, Span, Take
 from .flicks import SECOND, parse_rate, whole
+from .listed import Listed, PlayedSpan
 from .shots import Shot, blend, in_between
 
 Time = Fraction | int
@@ -34,6 +35,8 @@ class Plan:
     """Places whose time is too short to be seen at the output's own rate."""
     scale: float = 1.0
     """What speed or length made of every delay: 0.5 plays twice as fast."""
+    spans: tuple[Span, ...] = ()
+    """All that are named, played or not."""
 
     @cached_property
     def positions(self) -> tuple[int, ...]:
@@ -49,6 +52,28 @@ class Plan:
             )
         here = slice(number - 1, number)
         return Plan(self.shots[here], self.places[here], self.durations[here], 1, (), self.scale)
+
+    def listed(self, names: Sequence[str]) -> Listed:
+        """What the steps are called. ``names``: of all frames, in gathered order.
+
+        A step belongs to the first span that its place lies in.
+        """
+        span_of: dict[int, Span] = {}
+        for span in reversed(self.spans):
+            span_of |= dict.fromkeys(range(span.first, span.last + 1), span)
+        owners = [span_of.get(place) for place in self.places]
+        spans: list[PlayedSpan] = []
+        begin = 0
+        for _, run in itertools.groupby(owners, key=lambda span: span.name if span else None):
+            members = list(run)
+            here, begin = members[0], begin + len(members)
+            if here is not None and all(here.name != one.name for one in spans):
+                repeat = self.repeat if here.repeat is None else here.repeat
+                direction = here.direction or "forward"
+                spans.append(PlayedSpan(here.name, begin - len(members), begin - 1, direction, repeat))
+        shown = tuple(names[position - 1] if position else "empty" for position in self.positions)
+        own = tuple(span.name if span else None for span in owners)
+        return Listed(self.positions, shown, own, tuple(spans))
 
 
 class _Step(NamedTuple):
@@ -99,6 +124,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         repeat,
         dropped,
         float(scale),
+        rhythm.spans,
     )
 
 

@@ -2,6 +2,7 @@
 
 from functools import partial
 from io import BytesIO
+from pathlib import PurePath
 from typing import Annotated, Any
 from urllib.parse import quote
 
@@ -118,15 +119,32 @@ def get_file(
     """The real bytes of an output; a set of files comes as a zip."""
     result = made(session, service.store, result_id, key)
     kind, name = "attachment" if download else "inline", result.output.file_name
+    if result.output.folder:
+        name = f"{PurePath(name).stem}.zip"
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
     named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
     headers = {"content-disposition": f"{kind}; {named}"}
     files = result.timed.files
-    if result.output.format == "frames":
+    if result.output.folder:
         parts = zipped((file.name, file.read) for file in files)
         headers["cache-control"] = FOR_EVER if key is not None else "no-store"
         return StreamingResponse(parts, media_type="application/zip", headers=headers)
     return _keyed(files[0].read(), files[0].media_type, key, **headers)
+
+
+@router.get(
+    "/results/{result_id}/files/{number}",
+    responses=answers("application/octet-stream"),
+    response_class=Response,
+)
+def get_one_file(
+    result_id: Number, number: Number, service: Parts, session: Reading, key: Key = None
+) -> Response:
+    """One of the files of an output, from 0: of a sheet its pictures, then its description as JSON."""
+    files = made(session, service.store, result_id, key).timed.files
+    if number >= len(files):
+        raise NotFound("there is no such file")
+    return _keyed(files[number].read(), files[number].media_type, key)
 
 
 @router.get("/results/{result_id}/frames/{index}", responses=PNG, response_class=Response)
@@ -146,7 +164,7 @@ def get_played_frame(
         if result.output.format == "frames":  # each is a file of its own
             return _png(next(form.pictures([files[index].read()])))
         wanted = b""
-        for number, picture in enumerate(form.pictures([files[0].read()])):
+        for number, picture in enumerate(form.pictures([file.read() for file in files])):
             data = _png(picture)
             if number == index:
                 wanted = data

@@ -7,7 +7,7 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
 from ...core.sequence.views import Grid
-from .. import cuts, exports, frame_sets, prints, projects, rhythms
+from .. import cuts, exports, frame_sets, prints, projects, rhythms, sheets
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
 from ..schemas import (
@@ -24,6 +24,7 @@ from ..schemas import (
     Renew,
     Renewed,
     SeamInfo,
+    SheetInfo,
     Split,
     Views,
 )
@@ -101,6 +102,15 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
 def plan_recipe(project_id: ProjectId, request: PlanRequest, session: Reading, service: Parts) -> PlanInfo:
     """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
     return rhythms.plan(session, service.frames, project_id, request)
+
+
+@router.post("/{project_id}/sheet")
+def lay_sheet_out(project_id: ProjectId, request: PlanRequest, session: Reading, service: Parts) -> SheetInfo:
+    """Where an output's pictures would lie on its sheets under a recipe, and what would make all of them fit.
+
+    Nothing is changed, and no pixel touched.
+    """
+    return sheets.layout(session, service.stages, service.frames, project_id, request)
 
 
 @router.get("/{project_id}/seam")

@@ -2,6 +2,7 @@
 
 import type { ComponentType } from "react";
 import type { Output } from "../../api/client";
+import type { Player } from "../../player/frames";
 import type { PanelProps } from "../panels/panel";
 
 export type Format = Output["format"];
@@ -19,7 +20,7 @@ export interface FormatView<F extends Format> {
   /** What it has of alpha: one bit settled by its own controls, all of it, or none. */
   alpha: (output: Of<F>) => "bit" | "soft" | "none";
   /** Whether its pictures are decoded by the browser from the file itself, or fetched from the service. */
-  player: (output: Of<F>) => "animation" | "still" | "clip" | "service";
+  player: (output: Of<F>) => Player;
 }
 
 export interface TuneProps<F extends Format> {

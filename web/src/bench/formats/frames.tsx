@@ -1,6 +1,7 @@
 // A numbered set of pictures: of which kind, and how they are named.
 
 import { NumberField, Row, Segmented, Select, SliderRow, TextField } from "../../ui/controls";
+import { LookRow } from "./sheet";
 import type { FormatView, Of, TuneProps } from "./format";
 
 type Pixels = Of<"frames">["pixels"];
@@ -36,6 +37,12 @@ function FramesPanel({ panel, output, tune }: TuneProps<"frames">) {
   const first = output.names.replace(/#+/, String(output.first_number).padStart(hashes, "0"));
   return (
     <>
+      <LookRow
+        choices={[
+          { value: "frames", label: "Frames" },
+          { value: "scene", label: "Scene" },
+        ]}
+      />
       <Row label="Pictures">
         <Segmented
           label="Pictures"

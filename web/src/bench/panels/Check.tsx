@@ -2,10 +2,11 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, data, type CheckInfo, type Output, type Recipe, type Target } from "../../api/client";
+import { api, data, type CheckInfo, type Target } from "../../api/client";
 import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
 import { aimed, withLimit } from "../outputs";
+import { applyRemedy, wordsOf } from "../remedy";
 import { useTargets } from "../Stubs";
 import type { PanelProps } from "./panel";
 
@@ -57,7 +58,7 @@ export function Check({ bench, outputs }: PanelProps) {
       </div>
       {target?.about && <p className="text-xs text-ink-2">{target.about}</p>}
       {wrong.map((rule) => (
-        <Wrong key={rule.rule} rule={rule} bench={bench} output={output} />
+        <Wrong key={rule.rule} rule={rule} bench={bench} />
       ))}
       {right.length > 0 && (
         <p className="border-t border-line pt-1.5 text-ink-2" title={right.map(inWords).join("\n")}>
@@ -75,7 +76,7 @@ export function Check({ bench, outputs }: PanelProps) {
 
 const inWords = (rule: Rule) => `${rule.rule}: ${rule.measured}, allowed ${rule.allowed}`;
 
-function Wrong({ rule, bench, output }: { rule: Rule; bench: PanelProps["bench"]; output: Output }) {
+function Wrong({ rule, bench }: { rule: Rule; bench: PanelProps["bench"] }) {
   const { remedy } = rule;
   return (
     <div
@@ -88,40 +89,13 @@ function Wrong({ rule, bench, output }: { rule: Rule; bench: PanelProps["bench"]
         <span className="figure block text-xs text-ink-2">{rule.allowed}</span>
       </span>
       {remedy && (
-        <Button
-          className="h-[26px]! px-2!"
-          onClick={() => bench.edit(remedy.text, (recipe) => remedied(recipe, output.id, remedy.settings))}
-        >
-          {remedy.text.charAt(0).toUpperCase() + remedy.text.slice(1)}
+        <Button className="h-[26px]! px-2!" onClick={() => applyRemedy(bench, remedy)}>
+          {wordsOf(remedy)}
         </Button>
       )}
       {rule.help && <span className="col-span-2 text-xs text-ink-2">{rule.help}</span>}
     </div>
   );
-}
-
-/** The recipe with a remedy's settings. */
-function remedied(
-  recipe: Recipe,
-  id: string,
-  settings: readonly { path: string[]; value?: unknown }[],
-): Recipe {
-  return settings.reduce((so, { path: [where, ...keys], value }) => {
-    if (where === "output")
-      return {
-        ...so,
-        outputs: so.outputs.map((one) => (one.id === id ? (withValue(one, keys, value) as Output) : one)),
-      };
-    if (where === "rhythm") return { ...so, rhythm: withValue(so.rhythm, keys, value) as Recipe["rhythm"] };
-    return so;
-  }, recipe);
-}
-
-function withValue(part: object, [key, ...rest]: readonly string[], value: unknown): object {
-  if (key === undefined) return part;
-  const inner = (part as Record<string, unknown>)[key];
-  const next = rest.length === 0 ? value : withValue(inner as object, rest, value);
-  return { ...part, [key]: next };
 }
 
 const FIGURES = [

@@ -1,5 +1,6 @@
 // Draws the strip's frames: pictures as wide as they are long, what each costs standing above.
 
+import { fetched } from "../images";
 import type { Print } from "../prints";
 import { indexAt, msAt, startOf, visible, xOf, type Scale } from "./scale";
 
@@ -15,7 +16,6 @@ const ALONE = 0.55;
 const RULED = 4;
 /** From this many on they have round corners, which take long to draw. */
 const ROUNDED = 20;
-const MOST_KEPT = 200;
 /** Up to so many frames are drawn of pictures of their own, more of kept. */
 const FEW = 72;
 
@@ -30,31 +30,6 @@ export interface Scene {
   picture: (index: number, together: boolean) => Print | undefined;
   chosen: (index: number) => boolean;
   held: (index: number) => boolean;
-}
-
-const kept = new Map<string, HTMLImageElement>();
-const decoded = new Set<string>();
-
-/** A picture, or a sheet of them, if it is there; otherwise it is fetched and `ready` called once it is. */
-function fetched(url: string, ready: () => void): HTMLImageElement | undefined {
-  let image = kept.get(url);
-  if (!image) {
-    image = new Image();
-    image.src = url;
-    kept.set(url, image);
-    // Decoded before it is drawn: drawing one that is not would hold the screen up.
-    image
-      .decode()
-      .then(() => decoded.add(url))
-      .catch(() => undefined)
-      .finally(ready);
-    const oldest = kept.keys().next();
-    if (kept.size > MOST_KEPT && !oldest.done) {
-      kept.delete(oldest.value);
-      decoded.delete(oldest.value);
-    }
-  }
-  return decoded.has(url) ? image : undefined;
 }
 
 export function colours(element: Element): Record<string, string> {

@@ -1,0 +1,1 @@
+"""Sheets: where each picture lies, the pixels a texture can hold, the file and its description."""

@@ -1,0 +1,124 @@
+// Where an output's pictures lie on its sheets under the recipe as it is, before a file is made of it.
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+import { api, data, type SheetInfo } from "../../api/client";
+import type { Bench } from "../edits";
+import type { Zoom } from "../view";
+
+export type Look = "sheet" | "frames" | "scene";
+
+/** What the stage shows of a sheet, or of a set of frames. */
+export const useLook = create<{ look: Look; zoom: Zoom }>(() => ({ look: "sheet", zoom: "fit" }));
+
+/** Whose anchor is set: that of all frames, of the span on show, or of the frame on show. */
+export const useAnchor = create<{ of: "all" | "span" | "frame" }>(() => ({ of: "all" }));
+
+export interface LaidOut {
+  info: SheetInfo;
+  /** It is of an earlier recipe. */
+  stale: boolean;
+}
+
+/** The layout; the one before stays until the new one is there. */
+export function useLayout(bench: Bench, result: number | undefined): LaidOut | null {
+  const { project, recipe, output } = bench;
+  const asked = output.format === "sheet";
+  // Only what a layout can depend on.
+  const { size, take, framing } = output;
+  const own = asked
+    ? [
+        ...[output.layout, output.cell, output.columns, output.rows, output.row_order, output.turn],
+        ...[output.margin, output.spacing, output.extrude, output.sides, output.widest, output.split],
+        ...[output.pixels, output.mip_levels],
+      ]
+    : [];
+  const shared = [recipe.gather, recipe.rhythm, recipe.framing, size, take, framing];
+  const query = useQuery({
+    // Pictures that were not looked at before are once there is a result of them.
+    queryKey: ["sheet", project.id, project.frame_set, output.id, own, shared, result],
+    queryFn: ({ signal }) =>
+      data<SheetInfo>(
+        api.POST("/api/projects/{project_id}/sheet", {
+          params: { path: { project_id: project.id } },
+          body: { recipe, output_id: output.id },
+          signal,
+        }),
+      ),
+    enabled: asked,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+  return query.data ? { info: query.data, stale: query.isPlaceholderData } : null;
+}
+
+export interface Cell {
+  item: number;
+  sheet: number;
+  x: number;
+  y: number;
+  /** On the sheet, so that a turned one is as wide as its picture is high. */
+  width: number;
+  height: number;
+  turned: boolean;
+  off: boolean;
+}
+
+/** The cells of a layout, each as it lies on its sheet. */
+export function cellsOf(info: SheetInfo): Cell[] {
+  const off = new Set(info.off);
+  return info.cells.map(([sheet, x, y, turned], item) => {
+    const [, , width, height] = info.boxes[item] ?? [0, 0, 0, 0];
+    const [across, down] = turned ? [height, width] : [width, height];
+    return { item, sheet, x, y, width: across, height: down, turned: turned === 1, off: off.has(item) };
+  });
+}
+
+/** How far apart sheets lie when there are several, in their pixels. */
+const APART = 24;
+
+export interface Extent {
+  /** Where each sheet begins from the top. */
+  tops: number[];
+  width: number;
+  height: number;
+}
+
+/** All sheets below each other, and what runs off them. */
+export function extentOf(info: SheetInfo): Extent {
+  const tops: number[] = [];
+  let [width, height] = [0, 0];
+  for (const [across, down] of info.sheets) {
+    tops.push(height);
+    width = Math.max(width, across);
+    height += down + APART;
+  }
+  height -= info.sheets.length > 0 ? APART : 0;
+  for (const cell of cellsOf(info)) {
+    width = Math.max(width, cell.x + cell.width);
+    height = Math.max(height, (tops[cell.sheet] ?? 0) + cell.y + cell.height);
+  }
+  return { tops, width, height };
+}
+
+/** The cell at a point of all sheets. */
+export function cellAt(cells: readonly Cell[], extent: Extent, x: number, y: number): Cell | undefined {
+  return cells.find((cell) => {
+    const top = (extent.tops[cell.sheet] ?? 0) + cell.y;
+    return x >= cell.x && x < cell.x + cell.width && y >= top && y < top + cell.height;
+  });
+}
+
+/** For each row of even cells its name, and where it begins and ends from the top. */
+export function rowsOf(info: SheetInfo, cells: readonly Cell[], extent: Extent) {
+  let item = 0;
+  return info.rows.map(({ name, count }) => {
+    const some = cells.slice(item, item + count);
+    item += count;
+    const tops = some.map((cell) => (extent.tops[cell.sheet] ?? 0) + cell.y);
+    const last = some.at(-1);
+    return { name, count, top: Math.min(...tops), bottom: Math.max(...tops) + (last?.height ?? 0) };
+  });
+}
