@@ -81,6 +81,15 @@ OUTPUTS = st.one_of(
         st.sampled_from(["once", "repeated"]),
     ),
     st.builds(lambda frame: output("still", frame=frame), st.integers(1, 3)),
+    st.builds(
+        lambda layout, cell, pixels, space: output(
+            "sheet", layout=layout, cell=cell, pixels=pixels, spacing=space, extrude=space, csv=True
+        ),
+        st.sampled_from(["even", "packed"]),
+        st.sampled_from(["canvas", "used"]),
+        st.sampled_from(["8888", "4444", "256"]),
+        st.integers(0, 1),
+    ),
 )
 RHYTHMS = st.fixed_dictionaries(
     {},

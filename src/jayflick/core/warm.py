@@ -12,11 +12,15 @@ from PIL import Image
 from .formats.apng import encode_apng
 from .formats.gif.encoder import encode_gif, share_palette
 from .formats.gif.reader import describe, read_gif
+from .formats.sheet.layout import Space
+from .formats.sheet.packed import packed
+from .formats.sheet.pixels import DITHERS, THRESHOLDS, reduced
 from .framing.alpha import settle
 from .framing.art import art_of
 from .framing.moves import Warp, common
 from .framing.resample import resample
 from .framing.tone import Levels, toned
+from .palette.with_alpha import indices
 from .pictures.kinds import read_picture
 from .recipe import Alpha
 
@@ -57,6 +61,11 @@ def warm() -> None:
             data = encode_gif(frames, shared, amount=amount)
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
+    for turning in (False, True):
+        packed([(5, 3), (2, 2), (4, 1)], Space(), turning=turning)
+    for dither in DITHERS:
+        reduced(frames[0], "4444", dither)
+        indices(frames[0], np.eye(4, dtype=np.uint8), THRESHOLDS, diffuse=dither == "diffusion")
     common([Warp(1, 0.1, 0, -0.1, 1, 0)], 64, 64)
     read_picture(_RUN_CODED, name="two.tga")
     plain = BytesIO()

@@ -7,7 +7,6 @@ import { Button, IconButton, Mark, NumberField, Row, Segmented, Select, TextFiel
 import { applyRemedy, wordsOf } from "../remedy";
 import { anchorOf, spanOf, withAnchor } from "../sheet/anchor";
 import { useAnchor, useLayout, useLook, type LaidOut, type Look } from "../sheet/layout";
-import { spanAt } from "../sheet/SheetStage";
 import { Facts } from "../panels/panel";
 import type { FormatView, Of, TuneProps } from "./format";
 
@@ -127,12 +126,12 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
             <RowOrder output={output} laid={laid} tune={tune} />
           )}
           <Row label="Columns">
-            <Segmented
+            <Select
               label="Columns"
               value={typeof output.columns === "number" ? "number" : output.columns}
               choices={[
-                { value: "square", label: "squarest" },
-                { value: "longest", label: "longest", tip: "As many as the longest row has" },
+                { value: "square", label: "squarest sheet" },
+                { value: "longest", label: "as the longest row" },
                 { value: "number", label: "by number" },
               ]}
               onChange={(next) =>
@@ -164,7 +163,7 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
             value={output.turn ? "on" : "off"}
             choices={[
               { value: "off", label: "upright" },
-              { value: "on", label: "by 90° where it helps" },
+              { value: "on", label: "may turn by 90°" },
             ]}
             onChange={(next) => tune({ turn: next === "on" }, next === "on" ? "Turned by 90°" : "Upright")}
           />
@@ -198,7 +197,7 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
           onChange={(sides) => tune({ sides }, `Sides: ${sides}`)}
         />
       </Row>
-      <Row label="Longest side">
+      <Row label="Within">
         <Select
           label="Longest side"
           value={String(output.widest)}
@@ -207,6 +206,9 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
             .map((side) => ({ value: String(side), label: String(side) }))}
           onChange={(side) => tune({ widest: Number(side) }, `Longest side ${side}`)}
         />
+        <span className="text-ink-2">px a side</span>
+      </Row>
+      <Row label="Sheets">
         <Segmented
           label="Sheets"
           value={output.split ? "many" : "one"}
@@ -364,7 +366,7 @@ function Figures({
   const { result, behind } = panel;
   const index = usePlayhead((state) => state.index);
   const item = info.of_step[Math.min(index, info.of_step.length - 1)] ?? 0;
-  const span = spanAt(info, item);
+  const span = spanOf(panel.bench.recipe.rhythm.spans, result?.places[index] ?? 0);
   return (
     <div className={stale ? "opacity-60" : ""}>
       <Facts

@@ -3,7 +3,7 @@
 import { Check as Done, Code, Download, FolderDown, Package } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ApiError, data, fileUrl, type Limits, type ProjectInfo } from "../../api/client";
+import { api, ApiError, data, fileUrl, type Limits, type Output, type ProjectInfo } from "../../api/client";
 import { ago, count, seconds, size, times } from "../../format";
 import { Button, IconButton, Mark, Row, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
@@ -61,6 +61,9 @@ export function HandOffPanel(panel: PanelProps) {
             facts={[
               ["Format", view.title(output)],
               ["Size", `${result.info.width} × ${result.info.height}`],
+              ...(result.info.sheets
+                ? ([["Sheets", result.info.sheets.map((sides) => sides.join(" × ")).join(", ")]] as const)
+                : []),
               ["Frames", String(result.info.count)],
               ...(output.format === "still"
                 ? []
@@ -73,7 +76,7 @@ export function HandOffPanel(panel: PanelProps) {
             ]}
           />
         )}
-        {result && view.player(output) !== "service" && <Snippet panel={panel} />}
+        {result && !["service", "sheet"].includes(view.player(output)) && <Snippet panel={panel} />}
       </div>
       <ProjectFile project={project} />
       {result?.notes.map((note) => (
@@ -84,6 +87,10 @@ export function HandOffPanel(panel: PanelProps) {
     </>
   );
 }
+
+/** What is downloaded: files that belong together leave as one archive. */
+const leavesAs = ({ format, file_name }: Output) =>
+  format === "sheet" ? file_name.replace(/\.[^.]*$/, ".zip") : file_name;
 
 /** One output: how it stands, what it weighs, and a way to take it away. */
 function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose: (id: string) => void }) {
@@ -110,7 +117,7 @@ function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose
         <span className="block truncate text-xs text-ink-2">
           {verdict !== "fine" && <span className="font-semibold">{word} · </span>}
           {viewOf(output).title(output)}
-          {result ? ` ${result.info.width} × ${result.info.height}` : ""}
+          {result ? ` ${(result.info.sheets?.[0] ?? [result.info.width, result.info.height]).join(" × ")}` : ""}
           {last && (
             <span title={`SHA-256 ${last.sha256}, ${last.bytes} bytes`}>
               {" · "}handed off {ago(last.created, Date.now())}
@@ -125,9 +132,9 @@ function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose
       {result && !behind ? (
         <a
           href={`${fileUrl(result)}&download=true`}
-          download={output.file_name}
-          aria-label={`Download ${output.file_name}`}
-          title={`Download ${output.file_name}`}
+          download={leavesAs(output)}
+          aria-label={`Download ${leavesAs(output)}`}
+          title={`Download ${leavesAs(output)}`}
           onClick={() => void record([output.id])}
           className="inline-flex h-[26px] w-[30px] items-center justify-center rounded-[7px] border border-line bg-card hover:border-ink-3"
         >

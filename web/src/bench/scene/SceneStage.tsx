@@ -82,7 +82,7 @@ export function SceneStage({
         </span>
       )}
       {actor && (
-        <div className="absolute inset-x-3 bottom-3 flex flex-wrap items-center gap-x-3 gap-y-1.5 rounded-[8px] bg-card px-2.5 py-1.5">
+        <div className="absolute inset-x-3 bottom-3 flex flex-wrap items-center gap-x-2.5 gap-y-1.5 rounded-[8px] bg-card px-2.5 py-1.5">
           <Select label="Plays" value={plays} choices={choices} onChange={(next) => set({ plays: next })} />
           <Segmented
             label="How often"
@@ -105,7 +105,7 @@ export function SceneStage({
             />
             fps
           </label>
-          <Segmented
+          <Select
             label="Scale"
             value={String(settings.scale)}
             choices={["1", "2", "3", "4"].map((value) => ({ value, label: `${value} ×` }))}
@@ -137,7 +137,7 @@ export function SceneStage({
               { value: "sea", label: "sea" },
               { value: "sand", label: "sand" },
               { value: "night", label: "night" },
-              { value: "stripes", label: "stripes, for rims" },
+              { value: "stripes", label: "stripes" },
             ]}
             onChange={(ground) => set({ ground })}
           />
@@ -176,7 +176,7 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
   const [area, room] = useRoom();
   const canvas = useRef<HTMLCanvasElement>(null);
   const held = useRef(new Set<string>());
-  const place = useRef({ x: 0, y: 0, heading: "S" });
+  const place = useRef<{ x: number; y: number; heading: Direction }>({ x: 0, y: 0, heading: "S" });
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (!context || room.width === 0) return;

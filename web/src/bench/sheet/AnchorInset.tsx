@@ -11,8 +11,9 @@ import { useAnchor } from "./layout";
 const SIDE = 132;
 const cut = (share: number) => Math.round(share * 1000) / 1000;
 
-export function AnchorInset({ bench, shown, step }: { bench: Bench; shown: Shown | null; step: number }) {
+export function AnchorInset({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const step = usePlayhead((state) => state.index);
   const of = useAnchor((state) => state.of);
   const { output, recipe } = bench;
   const { width, height } = shown?.result.info ?? { width: 1, height: 1 };

@@ -1,6 +1,6 @@
 // The sheets on the stage: where every frame lies, the one that plays lit, what does not fit running off.
 
-import { useMemo, useReducer, useRef, useState, type PointerEvent } from "react";
+import { useEffect, useMemo, useReducer, useRef, useState, type PointerEvent } from "react";
 import { size } from "../../format";
 import { show, usePlayhead } from "../../player/playhead";
 import { Segmented } from "../../ui/controls";
@@ -10,7 +10,8 @@ import type { Bench } from "../edits";
 import { fitted, usePainting } from "../strip/usePainting";
 import type { Shown } from "../useShown";
 import { ZOOMS } from "../view";
-import { cellAt, cellsOf, extentOf, rowsOf, useLook, type Cell, type LaidOut } from "./layout";
+import { cellAt, cellsOf, extentOf, rowsOf, useLook, type Cell, type Extent, type LaidOut } from "./layout";
+import { spanOf } from "./anchor";
 import { AnchorInset } from "./AnchorInset";
 import { paintSheets, type Content, type View } from "./paint";
 
@@ -18,6 +19,8 @@ import { paintSheets, type Content, type View } from "./paint";
 const NAMES = 78;
 /** A pull of fewer pixels is a click. */
 const CLICK = 4;
+/** Room for the playing frame. */
+const CORNER = 110;
 
 export function SheetStage({
   bench,
@@ -65,8 +68,7 @@ function Sheets({
   const [scrolled, setScrolled] = useState({ x: 0, y: 0 });
   const [pointed, setPointed] = useState<{ cell: Cell; x: number; y: number } | null>(null);
   const [, repaint] = useReducer((times: number) => times + 1, 0);
-  const [base, marks] = [useRef<HTMLCanvasElement>(null), useRef<HTMLCanvasElement>(null)];
-  const index = usePlayhead((state) => state.index);
+  const base = useRef<HTMLCanvasElement>(null);
   const { cells, extent, rows } = useMemo(() => {
     const [all, around] = [cellsOf(info), extentOf(info)];
     return { cells: all, extent: around, rows: rowsOf(info, all, around) };
@@ -99,26 +101,6 @@ function Sheets({
     paintSheets(context, view, content, requestRepaint);
     if (base.current) base.current.dataset.painted = `${info.sheets.join("x")} ${cells.length}`;
   }, [info, shown, fresh, scale, view.left, view.top, room.width, room.height, repainted]);
-  const step = Math.min(index, info.of_step.length - 1);
-  const playing = cells[info.of_step[step] ?? 0];
-  usePainting(() => {
-    const context = fitted(marks.current, room.width, room.height);
-    if (!context) return;
-    context.clearRect(0, 0, room.width, room.height);
-    const frame = (cell: Cell, colour: string, wide: number) => {
-      const top = view.top + ((extent.tops[cell.sheet] ?? 0) + cell.y) * scale;
-      context.lineWidth = wide;
-      context.strokeStyle = colour;
-      context.strokeRect(view.left + cell.x * scale, top, cell.width * scale, cell.height * scale);
-    };
-    if (pointed) frame(pointed.cell, "#fffdf9", 3);
-    if (playing) {
-      frame(playing, "#fffdf9", 4.5);
-      frame(playing, "#1766c2", 2.5);
-    }
-    if (marks.current) marks.current.dataset.cell = String(playing?.item ?? "");
-  }, [playing, pointed, scale, view.left, view.top, room.width, room.height, extent]);
-
   const at = (event: PointerEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const [x, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -149,12 +131,7 @@ function Sheets({
         className="absolute top-3 left-3"
         style={{ width: room.width, height: room.height }}
       />
-      <canvas
-        ref={marks}
-        aria-hidden
-        className="absolute top-3 left-3"
-        style={{ width: room.width, height: room.height }}
-      />
+      <Marks info={info} cells={cells} extent={extent} view={view} pointed={pointed?.cell} />
       {names > 0 &&
         rows.map(({ name, count, top, bottom }) => {
           const y = view.top + ((top + bottom) / 2) * scale;
@@ -183,10 +160,11 @@ function Sheets({
         onPointerMove={(event) => setPointed(at(event))}
         onPointerLeave={() => setPointed(null)}
       >
-        <div style={{ width: names + across, height: down }} />
+        {/* So far that the last cells come out from under what lies over the corner. */}
+        <div style={{ width: names + across, height: down + (down > room.height ? CORNER : 0) }} />
       </div>
-      {pointed && <Pointed bench={bench} info={info} {...pointed} />}
-      <AnchorInset bench={bench} shown={shown} step={step} />
+      {pointed && <Pointed bench={bench} info={info} places={shown?.result.places ?? []} {...pointed} />}
+      <AnchorInset bench={bench} shown={shown} />
       <span className="pointer-events-none absolute top-3 right-3 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9]">
         {stale
           ? "laid out before the last change"
@@ -212,23 +190,75 @@ function Sheets({
   );
 }
 
+/** The cell that plays, lit, and the one that is pointed at. */
+function Marks({
+  info,
+  cells,
+  extent,
+  view,
+  pointed,
+}: {
+  info: LaidOut["info"];
+  cells: readonly Cell[];
+  extent: Extent;
+  view: View;
+  pointed: Cell | undefined;
+}) {
+  const marks = useRef<HTMLCanvasElement>(null);
+  const index = usePlayhead((state) => state.index);
+  const playing = cells[info.of_step[Math.min(index, info.of_step.length - 1)] ?? 0];
+  // Painted at once, not with the next picture of the screen: while it plays there is always another one due.
+  useEffect(() => {
+    const context = fitted(marks.current, view.width, view.height);
+    if (!context) return;
+    context.clearRect(0, 0, view.width, view.height);
+    const frame = (cell: Cell, colour: string, wide: number) => {
+      const top = view.top + ((extent.tops[cell.sheet] ?? 0) + cell.y) * view.scale;
+      context.lineWidth = wide;
+      context.strokeStyle = colour;
+      context.strokeRect(
+        view.left + cell.x * view.scale,
+        top,
+        cell.width * view.scale,
+        cell.height * view.scale,
+      );
+    };
+    if (pointed) frame(pointed, "#fffdf9", 3);
+    if (playing) {
+      frame(playing, "#fffdf9", 4.5);
+      frame(playing, "#1766c2", 2.5);
+    }
+    if (marks.current) marks.current.dataset.cell = String(playing?.item ?? "");
+  });
+  return (
+    <canvas
+      ref={marks}
+      aria-hidden
+      className="absolute top-3 left-3"
+      style={{ width: view.width, height: view.height }}
+    />
+  );
+}
+
 /** Which frame a cell holds, and where it lies. */
 function Pointed({
   bench,
   info,
+  places,
   cell,
   x,
   y,
 }: {
   bench: Bench;
   info: LaidOut["info"];
+  places: readonly number[];
   cell: Cell;
   x: number;
   y: number;
 }) {
   const frame = bench.project.frame_list[(info.positions[cell.item] ?? 0) - 1];
   const [left, top] = info.boxes[cell.item] ?? [0, 0];
-  const span = spanAt(info, cell.item);
+  const span = spanOf(bench.recipe.rhythm.spans, places[info.of_step.indexOf(cell.item)] ?? 0);
   return (
     <div
       role="status"
@@ -250,14 +280,4 @@ function Pointed({
       {cell.off && <span className="block font-semibold text-[#f1c980]">▲ does not fit</span>}
     </div>
   );
-}
-
-/** The span of a cell's row. */
-export function spanAt(info: LaidOut["info"], item: number): string | null {
-  let before = 0;
-  for (const { name, count } of info.rows) {
-    before += count;
-    if (item < before) return name;
-  }
-  return null;
 }

@@ -74,10 +74,11 @@ class SheetFormat:
         drawn = _Drawn(frames, output, items, laid)
         palette = drawn.palette() if output.pixels == "256" else None
         on_cell = tools.begin("encoding", len(items.shows))
-        files, colours, clear = [], None, False
+        files, colours, clear, empty = [], None, False, True
         for sheet, (width, height) in enumerate(laid.layout.sheets):
             picture = drawn.sheet(sheet, width, height, on_cell)
             clear = clear or not is_opaque(picture)
+            empty = empty and not picture[:, :, 3].any()
             if palette is not None:
                 colours = len(palette)
                 indices = with_alpha.indices(picture, palette, None, diffuse=False)
@@ -104,6 +105,7 @@ class SheetFormat:
             "of_step": items.of_step,
             "sheets": laid.layout.sheets,
             "canvas": frames.canvas,
+            "empty": empty,
         }
         return Coded(key, tuple(files), info, (), (), json.loads(json.dumps(time)))
 
@@ -309,6 +311,8 @@ def describe(
     ]
     spans = [SheetSpan(**span._asdict()) for span in listed.spans]
     notes = []
+    if time["empty"]:
+        notes.append("all frames are empty: check their alpha")
     if alike:
         notes.append(f"{alike} frames have a name that another has: a number was put behind theirs")
     return SheetDocument(sheets=sheets, frames=frames, spans=spans), notes

@@ -4,7 +4,7 @@ A channel of n bits holds the parts k / (2ⁿ − 1) (OpenGL 4.6, section 2.3.5.
 255, so that reading the file and dropping bits gives k again.
 """
 
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,7 @@ BITS: dict[str, tuple[int, int, int, int]] = {
 BYTES: dict[str, int] = {"8888": 4, "4444": 2, "5551": 2, "565": 2, "256": 1, "grey": 2}
 """What a pixel takes in memory."""
 Dither = Literal["none", "ordered", "diffusion"]
+DITHERS: tuple[Dither, ...] = get_args(Dither)
 
 
 THRESHOLDS: NDArray[np.float32] = ((ORDER + 0.5) / 64).astype(np.float32)
@@ -66,8 +67,11 @@ def _reduced(
                     value = min(np.float32(255), max(np.float32(0), value + here[x + 1, c]))
                 exact = value * np.float32(levels) / np.float32(255)
                 rounding = np.float32(0.5) if diffuse else added[(y + top) & 7, (x + left) & 7]
-                level = min(np.int64(exact + rounding), levels)
-                shown = np.uint8((level * 255 * 2 + levels) // (2 * levels))
+                near = min(np.int64(exact + np.float32(0.5)), levels)
+                shown = np.uint8((near * 255 * 2 + levels) // (2 * levels))
+                if np.float32(shown) != value:  # otherwise it can be held as it is
+                    level = min(np.int64(exact + rounding), levels)
+                    shown = np.uint8((level * 255 * 2 + levels) // (2 * levels))
                 out[y, x, c] = shown
                 if diffuse and not clear:
                     error = value - np.float32(shown)
