@@ -1,6 +1,6 @@
 """All measurements, one after another."""
 
-from . import apng, encode, framing, gather, memory, retune, rhythm
+from . import apng, encode, framing, gather, memory, retune, rhythm, sheets
 
 for title, part in (
     ("Whole encodes", encode),
@@ -8,6 +8,7 @@ for title, part in (
     ("Gathering", gather),
     ("The rhythm strip", rhythm),
     ("Framing", framing),
+    ("Sheets", sheets),
     ("Retuning in the browser", retune),
     ("Memory", memory),
 ):

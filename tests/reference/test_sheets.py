@@ -3,6 +3,7 @@
 Sources: PNG third edition, sections 7.2 (packing), 11.2.1 (colour types), 11.3.1 (tRNS).
 """
 
+import math
 import os
 import re
 from collections.abc import Callable
@@ -111,7 +112,7 @@ def test_256_colours_with_alpha_come_nearer_than_by_another_coder() -> None:
                 p[:, :, :3] * (p[:, :, 3:] / 255) + under * (1 - p[:, :, 3:] / 255) for p in (picture, shown)
             ]
             total += float(((seen[0] - seen[1]) ** 2).mean())
-        return total**0.5
+        return math.sqrt(total)
 
     assert error(ours) < 0.8 * error(other)
 

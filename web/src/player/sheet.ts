@@ -60,6 +60,9 @@ export function closeSheet({ images }: LoadedSheet): void {
   for (const image of images) image.close();
 }
 
+/** Whether a picture was let go of, as it is once another result is on show. */
+export const closed = (image: ImageBitmap) => image.width === 0;
+
 /** Draw a frame with the top left corner of its canvas at the origin. */
 export function drawFrame(
   context: CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D,
@@ -68,7 +71,7 @@ export function drawFrame(
 ): void {
   const frame = document.frames[index];
   const image = frame && images[frame.sheet];
-  if (!image) return;
+  if (!image || closed(image)) return;
   const { x, y, width, height, offset_x, offset_y } = frame;
   if (!frame.turned) {
     context.drawImage(image, x, y, width, height, offset_x, offset_y, width, height);

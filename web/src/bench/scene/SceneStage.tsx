@@ -9,6 +9,8 @@ import { drawGround, type Ground } from "./sea";
 
 /** Pixels of the world a second. */
 const SPEED = 150;
+/** How long after a key was let go another still counts as let go with it, in ms. */
+const LET_GO = 90;
 const STEP: Record<Direction, readonly [number, number]> = {
   N: [0, -1],
   NE: [1, -1],
@@ -176,6 +178,7 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
   const [area, room] = useRoom();
   const canvas = useRef<HTMLCanvasElement>(null);
   const held = useRef(new Set<string>());
+  const turning = useRef(0);
   const place = useRef<{ x: number; y: number; heading: Direction }>({ x: 0, y: 0, heading: "S" });
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
@@ -204,7 +207,8 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
         const far = (SPEED * passed) / Math.hypot(across, down);
         place.current.x += across * far;
         place.current.y += down * far;
-        place.current.heading = towards;
+        // Two keys are never let go at once: what is left of a diagonal does not turn it at once.
+        if (now >= turning.current) place.current.heading = towards;
       }
       const span =
         motion?.by[place.current.heading] ??
@@ -240,7 +244,10 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
     event.preventDefault();
     event.stopPropagation();
     if (down) held.current.add(event.key);
-    else held.current.delete(event.key);
+    else {
+      held.current.delete(event.key);
+      turning.current = performance.now() + LET_GO;
+    }
   };
   return (
     <div

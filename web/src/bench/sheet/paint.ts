@@ -1,7 +1,7 @@
 // Draws sheets: the real file where there is one, otherwise its cells where they will lie.
 
 import type { Project, SheetInfo } from "../../api/client";
-import { drawFrame, type LoadedSheet } from "../../player/sheet";
+import { closed, drawFrame, type LoadedSheet } from "../../player/sheet";
 import { fetched } from "../images";
 import { printOf } from "../prints";
 import type { Cell, Extent } from "./layout";
@@ -51,7 +51,7 @@ export function paintSheets(
     context.fillStyle = chequer(context, scale);
     context.fillRect(0, from, across, down);
     const image = content.sheet?.images[number];
-    if (content.fresh && image) context.drawImage(image, 0, from);
+    if (content.fresh && image && !closed(image)) context.drawImage(image, 0, from);
   });
   if (!content.fresh || info.off.length > 0) paintCells(context, content, ready);
   context.restore();
