@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from jayflick.demo import DEMO
 from tests.e2e.conftest import Desk
+from tests.e2e.test_pictures import undo_all
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FILES = {project.folder: project.files for project in DEMO}
@@ -79,4 +80,18 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None
     page.keyboard.press("c")
     page.keyboard.press("?")
     wrong["keys"] = violations(desk)
+    page.keyboard.press("Escape")
+
+    desk.open("Tern in flight")
+    page.keyboard.press("t")
+    page.get_by_role("button", name="Add an output").click()
+    page.get_by_role("dialog", name="Add an output").get_by_text("Sheet", exact=True).click()
+    expect(page.get_by_role("region", name="Sheet", exact=True).get_by_role("group")).to_be_visible()
+    wrong["sheet"] = violations(desk)
+    page.get_by_role("radio", name="Scene", exact=True).click()
+    expect(page.get_by_role("group", name="Scene, led by arrow keys")).to_be_visible()
+    wrong["scene"] = violations(desk)
+    page.get_by_role("radio", name="Sheet", exact=True).click()
+    page.get_by_role("tab", name="Hand-off").click()
+    undo_all(desk)
     assert {screen: found for screen, found in wrong.items() if found} == {}

@@ -20,6 +20,7 @@ from jayflick.demo.flock import DIRECTIONS, MOTIONS, draw_from_above
 from tests.conftest import moving_square
 from tests.core.test_sheets import blots, files, made
 from tests.e2e.conftest import Desk
+from tests.e2e.test_outputs import add
 from tests.e2e.test_pictures import fill, undo_all
 from tests.reference.test_sheets import snippet
 from tests.service.conftest import edit, project_of
@@ -208,6 +209,20 @@ def test_every_setting_of_a_sheet_is_changed_and_undone(desk: Desk) -> None:
     for before in reversed(was[:-1]):
         page.get_by_role("button", name="Undo").click()
         assert output() == before
+
+    # A set of frames plays in the scene as well, once or for ever, at a rate of its own.
+    page.get_by_role("tab", name="Hand-off").click()
+    add(page, "TGA frames")
+    page.get_by_role("tab", name="Tuning").click()
+    page.get_by_role("radio", name="Scene", exact=True).click()
+    scene = page.get_by_role("region", name="Scene")
+    canvas = scene.get_by_role("img", name="The frames over moving ground")
+    fill(page, "Frames a second", 12)
+    for frame in ("2", "5", "0"):
+        expect(canvas).to_have_attribute("data-frame", frame)
+    scene.get_by_role("radio", name="once").click()
+    expect(canvas).to_have_attribute("data-frame", "5")
+    page.get_by_role("radio", name="Frames", exact=True).click()
 
 
 @pytest.fixture

@@ -1,6 +1,6 @@
 // What moves in the scene: frames from an exported sheet and its description, or from a set of pictures.
 
-import { oneFileUrl, type Output, type ResultInfo } from "../../api/client";
+import { oneFileUrl, playedFrameUrl, type Output, type ResultInfo } from "../../api/client";
 import { drawFrame, loadSheet, type SheetSpan } from "../../player/sheet";
 
 export interface Actor {
@@ -16,7 +16,7 @@ export interface Actor {
   close: () => void;
 }
 
-/** Only files that were exported are read. */
+/** Only what was exported is read; frames of a set, which may be of any kind, come decoded from their files. */
 export async function loadActor(result: ResultInfo, output: Output): Promise<Actor> {
   if (output.format === "sheet") {
     const sheet = await loadSheet((number) => oneFileUrl(result, number), result.info.sheets?.length ?? 1);
@@ -34,7 +34,7 @@ export async function loadActor(result: ResultInfo, output: Output): Promise<Act
   }
   const images = await Promise.all(
     result.at.map(async (number) => {
-      const answer = await fetch(oneFileUrl(result, number));
+      const answer = await fetch(playedFrameUrl(result, number));
       if (!answer.ok) throw new Error("a frame could not be fetched");
       return createImageBitmap(await answer.blob());
     }),

@@ -16,6 +16,7 @@ from PIL import Image
 
 from ...errors import InputError
 from ...framing.alpha import is_opaque, laid_over
+from ...framing.art_box import Box
 from ...framing.bleed import bled
 from ...framing.frames import PlayedFrames
 from ...palette import with_alpha
@@ -30,7 +31,7 @@ from ..format import Coded, File, Json, Timed, Tools
 from ..picture import MEDIA_TYPES
 from .description import SheetDocument, SheetFile, SheetFrame, SheetSpan, as_css, as_csv, as_json
 from .items import Items, LaidOut, Used, lay_out, needs_used, used_of
-from .layout import Box, Cell, Space
+from .layout import Cell, Space
 from .pixels import THRESHOLDS, reduced
 from .remedies import largest_scale
 from .sheet_png import indexed_sheet_png, sheet_png

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...framing.art_box import Box, box_of, union
 from ...framing.frames import PlayedFrames
 from ...recipe import SheetOutput
 from ...stages import Stages, cache_key
 from ...timing.listed import Listed
 from .even import even
-from .layout import Box, Cell, Layout, Space
+from .layout import Cell, Layout, Space
 from .packed import packed
 
 
@@ -66,12 +66,7 @@ class Used:
     @cached_property
     def union(self) -> Box:
         """What any of them uses; of no size if none does."""
-        some = [box for box in self.boxes if box.width]
-        if not some:
-            return Box(0, 0, 0, 0)
-        left, top = min(box.left for box in some), min(box.top for box in some)
-        right = max(box.left + box.width for box in some)
-        return Box(left, top, right - left, max(box.top + box.height for box in some) - top)
+        return union(self.boxes)
 
 
 def used_of(frames: PlayedFrames, items: Items, stages: Stages) -> Used:
@@ -104,16 +99,6 @@ def _used(frames: PlayedFrames, index: int, stages: Stages) -> tuple[Box, str]:
 
     box, content = json.loads(stages.obtain("box", _key(frames, index), measure))
     return Box(*box), content
-
-
-def box_of(picture: NDArray[np.uint8]) -> Box:
-    """The smallest box with all that is not clear; one of no size where all is."""
-    seen = picture[:, :, 3] > 0
-    rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
-    if len(rows) == 0:
-        return Box(0, 0, 0, 0)
-    left, top = int(columns[0]), int(rows[0])
-    return Box(left, top, int(columns[-1]) - left + 1, int(rows[-1]) - top + 1)
 
 
 @dataclass(frozen=True)

@@ -7,15 +7,6 @@ from typing import NamedTuple
 from ...recipe import SheetOutput
 
 
-class Box(NamedTuple):
-    """A part of a canvas, in pixels."""
-
-    left: int
-    top: int
-    width: int
-    height: int
-
-
 class Cell(NamedTuple):
     """Where a picture lies: the corner of its own pixels, without repeated edges."""
 

@@ -18,7 +18,7 @@ from .layout import Cell, Layout, Space
 Size = tuple[int, int]
 """Width and height in pixels."""
 _SHORT_SIDE, _LONG_SIDE, _AREA, _LOW, _CONTACT = range(5)
-_EFFORT = 2_000_000, 3_500
+_EFFORT = 300_000, 800
 """About how many rectangles are looked at in all, at least and for each picture."""
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ...framing.art_box import Box
 from ...framing.frames import Framed, PlayedFrames
 from ...framing.prepared import SourceFrame
 from ...recipe import Recipe, Rhythm, SheetOutput
@@ -11,7 +12,6 @@ from ...targets.check import Remedy
 from ...timing.listed import Listed
 from ...timing.plan import plan_rhythm
 from .items import Items, LaidOut, lay_out, needs_used, used_if_known, used_of
-from .layout import Box
 from .pixels import texture_bytes
 from .remedies import Scaled, largest_scale, remedies
 

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
+from ...framing.art_box import Box
 from ...framing.frames import PlayedFrames
 from ...recipe import SheetOutput
 from ...recipe.sheet import WIDEST
@@ -12,7 +13,7 @@ from ...stages import Stages
 from ...targets.check import Remedy, Setting
 from ...timing.listed import Listed
 from .items import Items, Used, lay_out, needs_used, used_if_known
-from .layout import Box, Space
+from .layout import Space
 from .packed import fits
 
 _SPREAD = 3

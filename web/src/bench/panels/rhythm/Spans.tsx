@@ -6,6 +6,7 @@ import { Button, IconButton, NumberField, Row, Segmented, TextField } from "../.
 import type { Bench } from "../../edits";
 import { freeName, placesOf, tintOf, type Span } from "../../range";
 import { chosenPlaces, useSelection } from "../../selection";
+import { withSpanNamed } from "../../spanNames";
 import type { PanelProps } from "../panel";
 
 export function SpansPart({ bench }: PanelProps) {
@@ -102,9 +103,7 @@ function changeSpan(bench: Bench, name: string, label: string, change: Partial<S
       spans: recipe.rhythm.spans.map((one) => (one.name === name ? { ...one, ...change } : one)),
     },
     outputs: recipe.outputs.map((one) =>
-      one.take.span === name && change.name !== undefined
-        ? { ...one, take: { ...one.take, span: change.name } }
-        : one,
+      change.name === undefined ? one : withSpanNamed(one, name, change.name),
     ),
   }));
 }
@@ -113,9 +112,7 @@ function removeSpan(bench: Bench, name: string): void {
   bench.edit(`Span ${name} removed`, (recipe) => ({
     ...recipe,
     rhythm: { ...recipe.rhythm, spans: recipe.rhythm.spans.filter((one) => one.name !== name) },
-    outputs: recipe.outputs.map((one) =>
-      one.take.span === name ? { ...one, take: { ...one.take, span: null } } : one,
-    ),
+    outputs: recipe.outputs.map((one) => withSpanNamed(one, name, null)),
   }));
 }
 
