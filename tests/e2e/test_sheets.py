@@ -179,7 +179,7 @@ def test_every_setting_of_a_sheet_is_changed_and_undone(desk: Desk) -> None:
 
     changes: list[tuple[str, Any]] = [
         ("row_order", row_up),
-        ("columns", lambda: panel.get_by_label("Columns").select_option(label="by number")),
+        ("columns", lambda: panel.get_by_label("Columns").select_option(label="number")),
         ("rows", lambda: by_key("wrap")),
         ("cell", lambda: by_key("what is used")),
         ("layout", lambda: by_key("packed")),

@@ -289,8 +289,7 @@ def _report(recipe: Recipe, output_id: str, rendered: Rendered, place: Path, rea
     info, output = rendered.info, recipe.output(output_id)
     if isinstance(output, SheetOutput):  # of the picture that is written, not of a frame on it
         width, height = info["sheets"][0]
-        size = sum(file.size for file in rendered.coded.files)
-        info = {**info, "width": width, "height": height, "bytes": size}
+        info = {**info, "width": width, "height": height, "bytes": info["picture_bytes"]}
     seconds = rendered.seconds
     report = {
         "output": place.name + ("/" if place.is_dir() else ""),

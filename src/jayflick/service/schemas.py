@@ -116,6 +116,7 @@ class OutputInfo(Document):
     colours: int | None = Field(description="Where they are counted")
     transparent: bool
     sheets: list[tuple[int, int]] | None = Field(None, description="Width and height of each sheet")
+    picture_bytes: int | None = Field(None, description="Of sheets, without what describes them")
 
 
 class BinnedProject(Document):

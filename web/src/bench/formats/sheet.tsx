@@ -130,9 +130,9 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
               label="Columns"
               value={typeof output.columns === "number" ? "number" : output.columns}
               choices={[
-                { value: "square", label: "squarest sheet" },
-                { value: "longest", label: "as the longest row" },
-                { value: "number", label: "by number" },
+                { value: "square", label: "squarest" },
+                { value: "longest", label: "longest row" },
+                { value: "number", label: "number" },
               ]}
               onChange={(next) =>
                 tune(
@@ -390,7 +390,12 @@ function Figures({
               </label>
             </span>,
           ],
-          ["File", result && !behind ? size(result.info.bytes) : "…"],
+          [
+            "File",
+            result && !behind
+              ? `${size(result.info.picture_bytes ?? 0)}, described in ${size(result.info.bytes - (result.info.picture_bytes ?? 0))}`
+              : "…",
+          ],
           [
             "Unused",
             `${Math.round(info.unused * 100)} %${info.empty > 0 ? `, ${count(info.empty, "empty cell")}` : ""}`,

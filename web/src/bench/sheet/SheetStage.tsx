@@ -10,7 +10,17 @@ import type { Bench } from "../edits";
 import { fitted, usePainting } from "../strip/usePainting";
 import type { Shown } from "../useShown";
 import { ZOOMS } from "../view";
-import { cellAt, cellsOf, extentOf, rowsOf, useLook, type Cell, type Extent, type LaidOut } from "./layout";
+import {
+  cellAt,
+  cellsOf,
+  extentOf,
+  liesAlike,
+  rowsOf,
+  useLook,
+  type Cell,
+  type Extent,
+  type LaidOut,
+} from "./layout";
 import { spanOf } from "./anchor";
 import { AnchorInset } from "./AnchorInset";
 import { paintSheets, type Content, type View } from "./paint";
@@ -85,14 +95,16 @@ function Sheets({
     ...room,
   };
   const fresh = !behind && !stale && info.off.length === 0;
+  const sheet = shown?.frames.sheet;
+  const alike = useMemo(() => liesAlike(info, sheet?.document), [info, sheet]);
   const content: Content = {
     project,
     info,
     cells,
     extent,
-    sheet: shown?.frames.sheet,
+    sheet,
     positions: shown?.result.positions ?? [],
-    fresh,
+    alike,
   };
   const [repainted, requestRepaint] = useReducer((times: number) => times + 1, 0);
   usePainting(() => {
@@ -100,7 +112,7 @@ function Sheets({
     if (!context || scale <= 0) return;
     paintSheets(context, view, content, requestRepaint);
     if (base.current) base.current.dataset.painted = `${info.sheets.join("x")} ${cells.length}`;
-  }, [info, shown, fresh, scale, view.left, view.top, room.width, room.height, repainted]);
+  }, [info, shown, alike, scale, view.left, view.top, room.width, room.height, repainted]);
   const at = (event: PointerEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const [x, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -169,7 +181,7 @@ function Sheets({
         {stale
           ? "laid out before the last change"
           : fresh && shown
-            ? `${bench.output.format === "sheet" ? bench.output.picture.toUpperCase() : ""} · ${size(shown.result.info.bytes)}`
+            ? `${bench.output.format === "sheet" ? bench.output.picture.toUpperCase() : ""} · ${size(shown.result.info.picture_bytes ?? 0)}`
             : info.off.length > 0
               ? "no file: not all frames fit"
               : "laid out; the file is being made"}

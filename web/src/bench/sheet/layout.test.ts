@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { SheetInfo } from "../../api/client";
-import { cellAt, cellsOf, extentOf, rowsOf } from "./layout";
+import type { SheetDocument } from "../../player/sheet";
+import { cellAt, cellsOf, extentOf, liesAlike, rowsOf } from "./layout";
 
 const info = {
   measured: true,
@@ -19,6 +20,7 @@ const info = {
     [2, 2, 30, 12],
     [0, 0, 8, 8],
   ],
+  of_step: [0, 1, 2, 0],
   off: [2],
   rows: [
     { name: "fly", count: 2 },
@@ -50,5 +52,19 @@ describe("the cells of a layout", () => {
       { name: "fly", count: 2, top: 0, bottom: 30 },
       { name: null, count: 1, top: 68, bottom: 76 },
     ]);
+  });
+
+  it("are those of a file only if every frame lies there", () => {
+    const frames = info.of_step.map((item) => {
+      const [sheet, x, y, turned] = info.cells[item] ?? [];
+      const [offset_x, offset_y, width, height] = info.boxes[item] ?? [];
+      return { sheet, x, y, turned: turned === 1, offset_x, offset_y, width, height };
+    });
+    const sheets = info.sheets.map(([width, height]) => ({ width, height }));
+    const file = { sheets, frames } as unknown as SheetDocument;
+    expect(liesAlike(info, file)).toBe(true);
+    expect(liesAlike({ ...info, cells: info.cells.map(([s, x, y, t]) => [s, x + 1, y, t]) }, file)).toBe(false);
+    expect(liesAlike(info, { ...file, frames: file.frames.slice(1) })).toBe(false);
+    expect(liesAlike(info, undefined)).toBe(false);
   });
 });

@@ -3,6 +3,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, data, type SheetInfo } from "../../api/client";
+import type { SheetDocument } from "../../player/sheet";
 import type { Bench } from "../edits";
 import type { Zoom } from "../view";
 
@@ -101,6 +102,20 @@ export function extentOf(info: SheetInfo): Extent {
     height = Math.max(height, (tops[cell.sheet] ?? 0) + cell.y + cell.height);
   }
   return { tops, width, height };
+}
+
+/** Whether the frames of a file lie as they are laid out here. */
+export function liesAlike(info: SheetInfo, document: SheetDocument | undefined): boolean {
+  if (document?.frames.length !== info.of_step.length) return false;
+  const sheets = document.sheets.map(({ width, height }) => [width, height]);
+  if (sheets.join() !== info.sheets.join()) return false;
+  return document.frames.every((frame, step) => {
+    const item = info.of_step[step] ?? 0;
+    const [box, cell] = [info.boxes[item], info.cells[item]];
+    const own = [frame.sheet, frame.x, frame.y, Number(frame.turned)];
+    const part = [frame.offset_x, frame.offset_y, frame.width, frame.height];
+    return own.join() === cell?.join() && part.join() === box?.join();
+  });
 }
 
 /** The cell at a point of all sheets. */

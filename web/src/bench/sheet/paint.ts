@@ -24,8 +24,8 @@ export interface Content {
   /** The file that was made last, and the frames that its steps show. */
   sheet: LoadedSheet | undefined;
   positions: readonly number[];
-  /** That file is of this very layout. */
-  fresh: boolean;
+  /** Its frames lie where they lie here: it is drawn as it is. */
+  alike: boolean;
 }
 
 /** Cells narrower than this on the screen are not told apart by lines. */
@@ -51,9 +51,11 @@ export function paintSheets(
     context.fillStyle = chequer(context, scale);
     context.fillRect(0, from, across, down);
     const image = content.sheet?.images[number];
-    if (content.fresh && image && !closed(image)) context.drawImage(image, 0, from);
+    if (content.alike && image && !closed(image)) context.drawImage(image, 0, from);
   });
-  if (!content.fresh || info.off.length > 0) paintCells(context, content, ready);
+  // Soon replaced by the file, and many: drawn quickly.
+  context.imageSmoothingQuality = "low";
+  if (!content.alike || info.off.length > 0) paintCells(context, content, ready);
   context.restore();
   const lined = cells.every((cell) => Math.min(cell.width, cell.height) * scale >= RULED);
   if (lined) {

@@ -99,6 +99,7 @@ class SheetFormat:
             "colours": colours,
             "transparent": clear,
             "sheets": laid.layout.sheets,
+            "picture_bytes": sum(file.size for file in files),
         }
         time = {
             "cells": laid.layout.cells,
@@ -282,6 +283,7 @@ def describe(
     boxes = [Box(*box) for box in time["boxes"]]
     width, height = time["canvas"]
     names, alike = _names(output.names, listed, time["of_step"])
+    lasts = held.milliseconds
     frames = []
     for index, item in enumerate(time["of_step"]):
         cell, box, span = cells[item], boxes[item], listed.span_names[index]
@@ -300,7 +302,7 @@ def describe(
                 offset_y=box.top,
                 canvas_width=width,
                 canvas_height=height,
-                duration_ms=round(held.milliseconds[index], 3),
+                duration_ms=round(lasts[index], 3),
                 turned=cell.turned,
                 anchor_x=anchor_x,
                 anchor_y=anchor_y,
