@@ -445,6 +445,22 @@ def test_each_remedy_makes_all_frames_fit_by_one_change(tmp_path: Path) -> None:
         assert not helped.laid.layout.off, remedy.text
 
 
+@pytest.mark.parametrize(
+    ("said", "text"),
+    [
+        ({"columns": 24}, "choose the columns that fit"),
+        ({"rows": "spans", "columns": "longest"}, "let the rows wrap"),
+        ({"columns": 4, "widest": 300}, "scale to 0.521 (50 × 50)"),
+    ],
+)
+def test_what_changes_no_pixel_is_offered_first(tmp_path: Path, said: dict[str, Any], text: str) -> None:
+    spans = [{"name": str(number), "first": number, "last": number} for number in range(1, 25)]
+    plan = planned(
+        unseen(24, 96, 96), tmp_path, widest=said.pop("widest", 960), rhythm={"spans": spans}, **said
+    )
+    assert plan.remedies[0].text == text
+
+
 def test_art_that_is_mostly_clear_is_offered_to_be_trimmed(tmp_path: Path) -> None:
     frames = blots(30, side=40)
     plan = planned(frames, tmp_path, widest=128)

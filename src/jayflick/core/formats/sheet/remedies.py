@@ -109,6 +109,14 @@ def remedies(
     def fitting(other: SheetOutput, some: Items = items, seen: Used | None = used) -> bool:
         return not lay_out(some, canvas, other, seen).layout.off
 
+    if output.layout == "even":  # what changes no pixel comes first
+        rows = {"columns": "square"}, {"rows": "wrap", "columns": "square"}
+        for words, change in zip(("choose the columns that fit", "let the rows wrap"), rows, strict=True):
+            other = output.model_copy(update=change)
+            if other != output and fitting(other, Items.of(frames.names, other, listed)):
+                settings = tuple(Setting(("output", key), value) for key, value in change.items())
+                found.append(Remedy(words, settings))
+                break
     if scaled is not None and output.size.fit != "place":
         sides = ("width", scaled.width), ("height", scaled.height), ("fit", "stretch")
         settings = tuple(Setting(("output", "size", key), value) for key, value in sides)
