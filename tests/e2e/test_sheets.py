@@ -218,8 +218,8 @@ def test_every_setting_of_a_sheet_is_changed_and_undone(desk: Desk) -> None:
     scene = page.get_by_role("region", name="Scene")
     canvas = scene.get_by_role("img", name="The frames over moving ground")
     fill(page, "Frames a second", 12)
-    for frame in ("2", "5", "0"):
-        expect(canvas).to_have_attribute("data-frame", frame)
+    for frame in ("2", "5", "0"):  # looked for with every picture of the screen: none lasts long
+        page.wait_for_function(f"() => document.querySelector('canvas[data-span]').dataset.frame === '{frame}'")
     scene.get_by_role("radio", name="once").click()
     expect(canvas).to_have_attribute("data-frame", "5")
     page.get_by_role("radio", name="Frames", exact=True).click()
