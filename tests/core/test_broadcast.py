@@ -126,3 +126,22 @@ def test_a_set_with_a_gap_another_size_or_a_broken_file_is_said(run: Run, tmp_pa
     assert "c_3.png: is 4 × 4, the first is 64 × 36" in run("memory", folder)[2]
     (folder / "c_3.png").write_bytes((folder / "c_2.png").read_bytes()[:60])
     assert run("cover", folder)[2].startswith("jayflick: c_3.png: ")
+
+
+def test_a_transition_is_checked_for_cover_where_it_goes(run: Run, tmp_path: Path) -> None:
+    """The file's own pictures are looked at, and those of an output that is made: both say the same."""
+    save_frames(tmp_path / "in", curtain(21), "curtain_{}.png")
+    open_ones = [frame for frame in curtain(21) if (frame[:, :, 3] == 0).any()]
+    save_frames(tmp_path / "open", open_ones, "curtain_{}.png")
+    for folder, verdict, measured in (
+        ("in", "pass", "frames 10 to 12, cut at 11"),
+        ("open", "fail", "frame 9 covers 93.75 %"),
+    ):
+        for asked in (
+            ("check", tmp_path / folder),
+            ("make", tmp_path / folder, "-o", f"{tmp_path}/made-{folder}/", "--size", "64x36"),
+        ):
+            _, printed, _ = run(*asked, "--target", "switcher-transition", "--json")
+            document = json.loads(printed)
+            rules = {rule["rule"]: rule for rule in document.get("check", document)["rules"]}
+            assert (rules["Cover"]["verdict"], rules["Cover"]["measured"]) == (verdict, measured)

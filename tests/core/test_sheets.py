@@ -21,7 +21,7 @@ from jayflick.core.formats.sheet.description import SheetDocument, schema
 from jayflick.core.formats.sheet.even import even
 from jayflick.core.formats.sheet.format import cut_out
 from jayflick.core.formats.sheet.layout import Layout, Space
-from jayflick.core.formats.sheet.packed import packed
+from jayflick.core.formats.sheet.packed import fits, packed
 from jayflick.core.formats.sheet.pixels import BITS, reduced, texture_bytes
 from jayflick.core.formats.sheet.plan import SheetPlan, plan_sheet
 from jayflick.core.palette.with_alpha import Count, indices
@@ -156,6 +156,8 @@ def test_no_two_packed_pictures_overlap_and_none_leaves_its_sheet(
     layout = packed(sizes, space, turning=turning, split=split)
     assert len(layout.cells) == len(sizes)
     assert turning or not any(cell.turned for cell in layout.cells)
+    # What is said to fit when a scale is looked for is laid out as well.
+    assert not (fits(sizes, space, turning=turning) and (layout.off or len(layout.sheets) > 1))
     if layout.off:
         assert (
             not split
@@ -278,6 +280,12 @@ def test_dithered_levels_are_right_in_the_mean(dither: Any) -> None:
     grey[:, :, :3] = 100
     plain, dithered = (reduced(grey, "4444", how)[:, :, 0].mean() for how in ("none", dither))
     assert abs(dithered - 100) < 1 < abs(plain - 100)
+
+
+def test_gaps_over_a_page_colour_hold_only_levels_there_are(tmp_path: Path) -> None:
+    pictures, _ = opened(made(blots(5), tmp_path, pixels="565", over="#336699", spacing=3, columns=2))
+    assert {tuple(int(level) for level in pictures[0][0, 25])} == {(49, 101, 156, 255)}
+    assert np.isin(pictures[0][:, :, 1], np.rint(np.arange(64) * 255 / 63)).all()
 
 
 def test_an_ordered_pattern_lies_still_on_the_canvas() -> None:

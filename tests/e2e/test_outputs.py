@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+import httpx
 import numpy as np
 import pytest
 from PIL import Image, ImageSequence
@@ -17,8 +18,10 @@ from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
 from tests.conftest import moving_square, save_frames
+from tests.core.test_broadcast import curtain
 from tests.core.test_formats import output, recipe
 from tests.e2e.conftest import STAGE, Desk
+from tests.service.conftest import project_of
 
 
 def add(page: Page, name: str) -> None:
@@ -165,3 +168,21 @@ def test_chromium_decodes_our_files_to_the_same_count_times_and_repeat(
         [base64.b64encode(made.data).decode(), made.timed.files[0].media_type.replace("apng", "png")],
     )
     assert found == [6, -1 if form == "avif" else 2, [80_000, 1_000_000, *[80_000] * 4]]
+
+
+def test_a_transition_shows_how_much_it_covers_and_where_to_cut(desk: Desk) -> None:
+    page = desk.page
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+        project = project_of(client, curtain(21))
+    desk.goto(f"/project/{project}")
+    desk.settled()
+    page.get_by_role("button", name="Add an output").click()
+    page.get_by_role("dialog", name="Add an output").get_by_text("Switcher transition", exact=True).click()
+    page.get_by_role("tab", name="Hand-off").click()
+    cover = page.get_by_role("region", name="Cover")
+    expect(cover.get_by_role("img", name="Frame 11 is where the sources are cut")).to_be_visible(timeout=60_000)
+    expect(cover).to_contain_text(re.compile(r"frame 1: \d+\.\d\d % opaque"))
+    cover.get_by_role("button", name="Cut at frame 11").click()
+    expect(cover).to_contain_text("frame 11: 100 % opaque")
+    rules = page.get_by_role("region", name="Rules check")
+    expect(rules).to_contain_text("cover")

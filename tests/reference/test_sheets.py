@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from PIL import Image
 
+from jayflick.core.errors import Cancelled
 from jayflick.core.formats.sheet.sheet_png import sheet_png
 from jayflick.core.palette.with_alpha import Count, indices
 from tests.core.test_sheets import blots, files, made
@@ -86,9 +87,16 @@ def test_a_sheet_is_written_in_the_fewest_samples_that_hold_it(
 
 def test_a_sheet_tried_for_long_is_smaller_and_the_same() -> None:
     picture = _picture(5000, False, False, 300)
-    quick, slow = sheet_png(picture), sheet_png(picture, smallest=True)
+    quick, slow = sheet_png(picture), sheet_png(picture, smallest=lambda: None)
     assert len(slow) < len(quick)
     assert np.array_equal(by_pillow(slow), picture)
+
+    def called_off() -> None:
+        raise Cancelled("called off")
+
+    large = np.tile(picture, (10, 2, 1))
+    with pytest.raises(Cancelled):
+        sheet_png(large, smallest=called_off)
 
 
 def test_256_colours_with_alpha_come_nearer_than_by_another_coder() -> None:

@@ -12,7 +12,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from jayflick.core.targets.catalogue import find
 from tests.conftest import moving_square
+from tests.core.test_broadcast import curtain
 from tests.prepared import copy_empty
 from tests.server import Server, until
 from tests.service.conftest import FEW, bench, edit, finished, heavy, project_of
@@ -327,3 +329,16 @@ def test_a_cut_out_flies_over_a_backdrop(client: httpx.Client) -> None:
     assert result["info"]["count"] == 5
     client.post(f"/api/projects/{project}/undo").raise_for_status()
     assert len(bench(client, project)["frame_list"]) == 2
+
+
+def test_where_a_transition_is_best_cut_is_measured_on_its_frames(client: httpx.Client) -> None:
+    made = project_of(client, curtain(9))
+    target = find("switcher-transition").model_dump(mode="json")
+    add(client, made, {**SET, "picture": "png", "target": target})
+    result = all_made(client, made)["set"]
+    assert [share == 1 for share in result["info"]["opaque"]] == [
+        number in (4, 5, 6) for number in range(1, 10)
+    ]
+    check = bench(client, made)["checks"]["set"]
+    assert check["cut"] == 5
+    assert next(rule for rule in check["rules"] if rule["rule"] == "Cover")["verdict"] == "pass"

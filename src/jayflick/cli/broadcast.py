@@ -41,9 +41,8 @@ def _cover(options: argparse.Namespace) -> None:
         return
     runs = ", ".join(f"{first} to {last}" for first, last in cover.covered)
     if cover.cut is None:
-        most = max(cover.opaque)
-        nearest = cover.opaque.index(most) + 1
-        print(f"no frame covers the picture: frame {nearest} comes nearest, {100 * most:.2f} % of it opaque")
+        most = 100 * max(cover.opaque)
+        print(f"no frame covers the picture: frame {cover.fullest} comes nearest, {most:.2f} % of it opaque")
     else:
         print(f"{len(cover.opaque)} frames; covered from {runs}; cut at {cover.cut}")
     _say_gaps(found)

@@ -30,6 +30,7 @@ def _check(output: BaseOutput, result: ResultInfo) -> CheckInfo:
         target=output.target.name,
         title=output.target.title,
         verdict=verdict_of(checked),
+        cut=facts.cover.cut if facts.cover is not None and output.target.cover else None,
         rules=[_rule(one) for one in checked],
     )
 

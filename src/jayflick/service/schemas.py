@@ -117,6 +117,9 @@ class OutputInfo(Document):
     transparent: bool
     sheets: list[tuple[int, int]] | None = Field(None, description="Width and height of each sheet")
     picture_bytes: int | None = Field(None, description="Of sheets, without what describes them")
+    opaque: list[float] | None = Field(
+        None, description="Of a numbered set: the share of each picture that is fully opaque"
+    )
 
 
 class BinnedProject(Document):
@@ -195,6 +198,9 @@ class CheckInfo(Document):
     title: str
     verdict: Literal["pass", "warn", "fail"]
     rules: list[CheckedRule]
+    cut: int | None = Field(
+        None, description="Where a transition is best cut, from 1, if it covers the picture"
+    )
 
 
 class TargetInfo(Document):

@@ -160,7 +160,17 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
         ) : part === "tuning" && output.format === "sheet" && look === "sheet" ? (
-          <SheetStage bench={bench} laid={laid} shown={shown} behind={behind} />
+          <SheetStage
+            bench={bench}
+            laid={laid}
+            shown={shown}
+            error={error}
+            behind={behind}
+            busy={busy}
+            job={job}
+            onCancel={cancel}
+            onRetry={retry}
+          />
         ) : part === "tuning" && ["sheet", "frames"].includes(output.format) && look === "scene" ? (
           <SceneStage result={result} output={output} behind={behind} />
         ) : part === "framing" && framed === "line-up" && liningUp ? (

@@ -1,24 +1,18 @@
 // The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
 
 import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
-import { describeProblem, sourceUrl, type JobInfo } from "../api/client";
+import { sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
 import { usePlayhead } from "../player/playhead";
-import { Bar } from "../shelf/Shelf";
 import { useRoom } from "../ui/useRoom";
-import { Button, Mark, Segmented, Tip } from "../ui/controls";
+import { Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
 import { colourAt, usePick } from "./pick";
+import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
-
-const STAGES: Record<string, string> = {
-  framing: "Scaling",
-  tuning: "Choosing the palette",
-  encoding: "Encoding",
-};
 
 export function Stage({
   bench,
@@ -49,7 +43,6 @@ export function Stage({
   const across = view === "backdrops" ? 3 : 1;
   const scale = info ? scaleFor(zoom, { width: info.width * across, height: info.height }, room) : 1;
   const matte = pageColour(bench.output);
-  const slow = useSlow(busy);
   return (
     <section
       aria-label="Stage"
@@ -96,34 +89,7 @@ export function Stage({
           )}
         </>
       )}
-      <div className="absolute top-12 left-3 flex flex-col gap-2">
-        {job?.state === "failed" && (
-          <Message verdict="stop" title="Encoding failed">
-            <p>{job.error && describeProblem(job.error)}</p>
-            <Button onClick={onRetry}>Try again</Button>
-          </Message>
-        )}
-        {job?.state === "cancelled" && (
-          <Message verdict="look" title="Cancelled">
-            <p>The picture shows the result from before the last change.</p>
-            <Button onClick={onRetry}>Encode it</Button>
-          </Message>
-        )}
-        {error && (
-          <Message verdict="stop" title="The output cannot be shown">
-            <p>{error}</p>
-          </Message>
-        )}
-      </div>
-      {slow && (
-        <div className="absolute right-3 bottom-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
-          <div className="grow">
-            <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Queued"}</p>
-            <Bar share={job?.total ? job.done / job.total : 0} label="Encoding progress" />
-          </div>
-          <Button onClick={onCancel}>Cancel</Button>
-        </div>
-      )}
+      <StageNews job={job} busy={busy} error={error} onCancel={onCancel} onRetry={onRetry} />
       <div className="absolute bottom-3 left-3 flex items-center gap-2">
         <div className="rounded-[8px] bg-card p-0.5">
           <Segmented dark label="View" value={view} choices={VIEWS} onChange={setView} />
@@ -191,20 +157,6 @@ function scaleFor(
   if (zoom !== "fit") return Number(zoom);
   const most = Math.min(room.width / info.width, room.height / info.height);
   return most >= 1 ? Math.floor(most) : Math.max(most, 0.05);
-}
-
-/** Only true once something has taken long enough to be worth showing. */
-function useSlow(busy: boolean): boolean {
-  const [slow, setSlow] = useState(false);
-  useEffect(() => {
-    if (!busy) {
-      setSlow(false);
-      return;
-    }
-    const timer = setTimeout(() => setSlow(true), 900);
-    return () => clearTimeout(timer);
-  }, [busy]);
-  return slow;
 }
 
 function useSource(shown: Shown | null, wanted: boolean): FrameSource | null {
@@ -436,25 +388,5 @@ function Label({ side, text }: { side: "left" | "right"; text: string }) {
     >
       {text}
     </span>
-  );
-}
-
-function Message({
-  verdict,
-  title,
-  children,
-}: {
-  verdict: "stop" | "look";
-  title: string;
-  children: React.ReactNode;
-}) {
-  return (
-    <div
-      role="alert"
-      className="flex max-w-[420px] flex-col items-start gap-2 rounded-[10px] bg-card px-3.5 py-3 shadow"
-    >
-      <Mark verdict={verdict} word={title} />
-      {children}
-    </div>
   );
 }

@@ -219,6 +219,7 @@ export const OPEN_TARGET: Target = {
   figures: {},
   alpha: "any",
   repeat: null,
+  cover: false,
   plain_name: false,
   preset: { width: null, height: null, fit: null, rate: null, over_page: false },
 };

@@ -50,6 +50,11 @@ class Cover:
         return tuple(runs)
 
     @property
+    def fullest(self) -> int:
+        """The frame that covers most, from 1; the first of those."""
+        return self.opaque.index(max(self.opaque)) + 1
+
+    @property
     def cut(self) -> int | None:
         """The frame that the cut is best made at, from 1; ``None`` if none covers the picture.
 

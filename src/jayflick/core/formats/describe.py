@@ -15,10 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..broadcast.cover import Cover, opaque_share
 from ..errors import InputError
 from ..pictures import clip, gif, png
 from ..pictures.kinds import kind_of, read_picture
 from ..recipe import Kind
+from ..sequence.names import split_names
 from ..targets.check import Facts
 from ..timing.flicks import SECOND
 from .gif.reader import describe, read_gif
@@ -193,17 +195,23 @@ def facts_of_set(files: Sequence[tuple[str, bytes]], folder: str) -> Facts:
     """What the rules check looks at in a numbered set; ``InputError`` when its files do not belong together."""
     if not files:
         raise InputError("holds no pictures", file=folder, remedy="check the folder")
-    sizes, clear, total = set(), False, 0
+    named = split_names([name for name, _ in files])
+    # As they play: by number, not 1, 10, 11, 2.
+    files = sorted(files, key=lambda file: (named[file[0]].stem, named[file[0]].number or 0, file[0]))
+    sizes, total = set(), 0
+    opaque: list[float] = []
     endings = {Path(name).suffix.lower() for name, _ in files}
     for name, data in files:
         picture = read_picture(data, name=name)
         sizes.add((picture.shape[1], picture.shape[0]))
         if len(sizes) > 1:
             raise InputError("is of another size than the first", file=name, remedy="render it again")
-        clear = clear or _clear(picture)
+        opaque.append(opaque_share(picture))
         total += len(data)
     ending = endings.pop() if len(endings) == 1 else ""
     kinds: dict[str, Kind] = {".tga": "tga-frames", ".jpg": "jpeg-frames", ".jpeg": "jpeg-frames"}
     width, height = sizes.pop()
     names = tuple(name for name, _ in files)
-    return Facts(kinds.get(ending, "png-frames"), names, total, width, height, len(files), clear)
+    kind = kinds.get(ending, "png-frames")
+    clear, cover = min(opaque) < 1, Cover(tuple(opaque))
+    return Facts(kind, names, total, width, height, len(files), clear, cover=cover)

@@ -10,8 +10,8 @@ from itertools import accumulate
 import numpy as np
 from numpy.typing import NDArray
 
+from ..broadcast.cover import opaque_share
 from ..errors import InputError
-from ..framing.alpha import is_opaque
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver, Settled
 from ..pictures.kinds import read_picture
@@ -31,7 +31,7 @@ THREADS = 2
 
 
 class FramesFormat:
-    version = 1
+    version = 2
     effort = 3
 
     def hold(self, plan: Plan, output: FramesOutput) -> Held:
@@ -63,28 +63,29 @@ class FramesFormat:
             inputs = inputs, shared.colours.tobytes().hex()
         on_frame = tools.begin("encoding", len(frames))
 
-        def one(index: int) -> tuple[CodedFile, bool]:
+        def one(index: int) -> tuple[CodedFile, float]:
             def make() -> bytes:
                 if shared is not None:
-                    data, clear = indexed_png(Settled(frames, _alpha(output))[index], shared)
+                    frame = Settled(frames, _alpha(output))[index]
+                    data, _ = indexed_png(frame, shared)
                 else:
                     frame = laid[index]
-                    clear = not is_opaque(frame)
                     data = write_picture(
                         with_pixels(frame, output.pixels),
                         output.picture,
                         quality=output.quality,
                         rle=output.rle,
                     )
-                return json.dumps([asdict(tools.keep(data, MEDIA_TYPES[output.picture])), clear]).encode()
+                kept = asdict(tools.keep(data, MEDIA_TYPES[output.picture]))
+                return json.dumps([kept, opaque_share(frame)]).encode()
 
             stage = cache_key("frame", self.version, names[index], inputs)
-            file, clear = json.loads(tools.stages.obtain("frame", stage, make))
+            file, opaque = json.loads(tools.stages.obtain("frame", stage, make))
             if not tools.store.keep(file["sha256"]):  # it was cleared away since
                 tools.stages.drop("frame", stage)
-                file, clear = json.loads(tools.stages.obtain("frame", stage, make))
+                file, opaque = json.loads(tools.stages.obtain("frame", stage, make))
             on_frame()
-            return CodedFile(**file), clear
+            return CodedFile(**file), opaque
 
         names, firsts = frames.names, frames.firsts
         with ThreadPoolExecutor(THREADS) as pool:
@@ -94,12 +95,13 @@ class FramesFormat:
                 pool.shutdown(cancel_futures=True)
                 raise
         width, height = frames.canvas
-        clear = any(clear for _, clear in made.values())
+        opaque = [made[first][1] for first in firsts]
         info = {
             "width": width,
             "height": height,
             "colours": len(shared.colours) if shared else None,
-            "transparent": clear,
+            "transparent": min(opaque) < 1,
+            "opaque": opaque,
         }
         files = tuple(made[first][0] for first in firsts)
         return Coded(key, files, info, tuple(file.size for file in files))

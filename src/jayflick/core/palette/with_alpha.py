@@ -160,8 +160,10 @@ def _indices(
     plain: NDArray[np.uint8],
     spread: NDArray[np.float32],
     diffuse: bool,
+    alike: bool,
     out: NDArray[np.uint8],
 ) -> None:
+    """``alike``: neither dithered nor diffused, so that a colour always becomes the same entry."""
     height, width = pixels.shape[:2]
     k = entries.shape[0]
     here, below = np.zeros((width + 2, 4), np.float32), np.zeros((width + 2, 4), np.float32)
@@ -169,6 +171,11 @@ def _indices(
     wanted = np.zeros(4, np.float32)
     for y in range(height):
         for x in range(width):
+            if alike and x > 0:  # a run of one colour is looked up once
+                same = pixels[y, x, 0] == pixels[y, x - 1, 0] and pixels[y, x, 1] == pixels[y, x - 1, 1]
+                if same and pixels[y, x, 2] == pixels[y, x - 1, 2] and pixels[y, x, 3] == pixels[y, x - 1, 3]:
+                    out[y, x] = out[y, x - 1]
+                    continue
             a = np.float32(pixels[y, x, 3])
             if a == 0:
                 out[y, x] = 0 if plain[0, 3] == 0 else k - 1
@@ -214,5 +221,13 @@ def indices(
     """
     out = np.empty(pixels.shape[:2], np.uint8)
     added = np.zeros((8, 8), np.float32) if spread is None else spread
-    _indices(np.ascontiguousarray(pixels), _seen(palette), palette, added, diffuse, out)
+    _indices(
+        np.ascontiguousarray(pixels),
+        _seen(palette),
+        palette,
+        added,
+        diffuse,
+        spread is None and not diffuse,
+        out,
+    )
     return out

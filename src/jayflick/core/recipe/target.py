@@ -87,6 +87,7 @@ class Target(Part):
     figures: dict[Figure, Rule] = Field(default_factory=dict)
     alpha: Literal["any", "wanted", "none"] = "any"
     repeat: int | None = Field(None, ge=0, le=65536, description="How often it must play; 0 for ever")
+    cover: bool = Field(False, description="A frame has to hide all of the picture: the sources are cut there")
     plain_name: bool = Field(False, description="File names of a to z, digits, - and _ only")
     preset: Preset = Preset()
 

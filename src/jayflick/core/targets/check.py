@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from ..broadcast.cover import Cover
 from ..recipe import BaseOutput, Figure, FramesOutput, GifOutput, Kind, Rule, SheetOutput, Target, VideoOutput
 
 Verdict = Literal["pass", "warn", "fail"]
@@ -26,6 +27,8 @@ class Facts:
     """``None``: the files have no time."""
     shortest_delay_ms: float | None = None
     repeat: int | None = None
+    cover: Cover | None = None
+    """Of a numbered set: how much of the picture each frame covers."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +118,7 @@ def facts_of(
         info["duration_ms"] if moving else None,
         min((delay for delay in delays_ms if delay > 0), default=None) if moving else None,
         info["repeat"] if moving else None,
+        Cover(tuple(info["opaque"])) if info.get("opaque") else None,
     )
 
 
@@ -151,6 +155,8 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
             checked.append(_figure(figure, measured, rule, facts, output))
     if target.alpha != "any":
         checked.append(_alpha(facts, target, output))
+    if target.cover and facts.cover is not None:
+        checked.append(_cover(facts.cover))
     if target.repeat is not None and facts.repeat is not None and facts.kind in ("gif", "apng", "webp", "avif"):
         checked.append(_repeat(facts.repeat, target.repeat))
     if target.plain_name:
@@ -285,6 +291,18 @@ def _alpha(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
         value = "fill" if isinstance(output, GifOutput) else "#ffffff"
         remedy = Remedy("lay over the page colour", (Setting(path, value),))
     return Checked("Alpha", measured, "opaque", "fail" if facts.transparent else "pass", remedy=remedy)
+
+
+def _cover(cover: Cover) -> Checked:
+    allowed = "a frame that covers all of the picture"
+    source = "common practice, no published source"
+    if cover.cut is not None:
+        first, last = next(run for run in cover.covered if run[0] <= cover.cut <= run[1])
+        measured = f"frames {first} to {last}, cut at {cover.cut}"
+        return Checked("Cover", measured, allowed, "pass", source)
+    measured = f"frame {cover.fullest} covers {100 * max(cover.opaque):.2f} %"
+    text = "the cut would be seen: enlarge the art until it reaches every edge, or fill what it leaves open"
+    return Checked("Cover", measured, allowed, "fail", source, help=text)
 
 
 def _repeat(measured: int, wanted: int) -> Checked:

@@ -10,6 +10,7 @@ import { tell, tellError } from "../../ui/notices";
 import { viewOf } from "../formats/table";
 import type { Standing } from "../outputs";
 import { Check } from "./Check";
+import { Cover } from "./Cover";
 import { Facts, Head, type PanelProps } from "./panel";
 
 export function HandOffPanel(panel: PanelProps) {
@@ -40,6 +41,7 @@ export function HandOffPanel(panel: PanelProps) {
           </>
         ))}
       <Check {...panel} />
+      <Cover {...panel} />
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
         <Row label="File name">
           <TextField

@@ -6,7 +6,9 @@ import { show, usePlayhead } from "../../player/playhead";
 import { Segmented } from "../../ui/controls";
 import { follow } from "../../ui/drag";
 import { useRoom } from "../../ui/useRoom";
+import type { JobInfo } from "../../api/client";
 import type { Bench } from "../edits";
+import { StageNews } from "../StageNews";
 import { fitted, usePainting } from "../strip/usePainting";
 import type { Shown } from "../useShown";
 import { ZOOMS } from "../view";
@@ -36,13 +38,25 @@ export function SheetStage({
   bench,
   laid,
   shown,
+  error,
   behind,
+  busy,
+  job,
+  onCancel,
+  onRetry,
 }: {
   bench: Bench;
   laid: LaidOut | null;
   shown: Shown | null;
+  error: string;
   behind: boolean;
+  busy: boolean;
+  job: JobInfo | undefined;
+  onCancel: () => void;
+  onRetry: () => void;
 }) {
+  // That frames run off is seen, and the panel says what helps.
+  const seen = job?.state === "failed" && laid?.info.off.length ? undefined : job;
   return (
     <section
       aria-label="Sheet"
@@ -54,9 +68,12 @@ export function SheetStage({
         <Sheets bench={bench} laid={laid} shown={shown} behind={behind} />
       ) : (
         <div className="flex h-full items-center justify-center">
-          <p className="rounded-[8px] bg-card px-4 py-2">Looking at what each frame uses…</p>
+          {job?.state !== "failed" && (
+            <p className="rounded-[8px] bg-card px-4 py-2">Looking at what each frame uses…</p>
+          )}
         </div>
       )}
+      <StageNews job={seen} busy={busy} error={error} onCancel={onCancel} onRetry={onRetry} />
     </section>
   );
 }
@@ -77,7 +94,6 @@ function Sheets({
   const zoom = useLook((state) => state.zoom);
   const [scrolled, setScrolled] = useState({ x: 0, y: 0 });
   const [pointed, setPointed] = useState<{ cell: Cell; x: number; y: number } | null>(null);
-  const [, repaint] = useReducer((times: number) => times + 1, 0);
   const base = useRef<HTMLCanvasElement>(null);
   const { cells, extent, rows } = useMemo(() => {
     const [all, around] = [cellsOf(info), extentOf(info)];
@@ -192,10 +208,7 @@ function Sheets({
           label="Zoom"
           value={zoom}
           choices={ZOOMS}
-          onChange={(next) => {
-            useLook.setState({ zoom: next });
-            repaint();
-          }}
+          onChange={(next) => useLook.setState({ zoom: next })}
         />
       </div>
     </>

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
+from functools import partial
 from io import BytesIO
 from pathlib import PurePath
 from typing import Any
@@ -74,8 +75,9 @@ class SheetFormat:
         require_fit(laid, items, frames.canvas, output, used)
         drawn = _Drawn(frames, output, items, laid)
         palette = drawn.palette() if output.pixels == "256" else None
-        on_cell = tools.begin("encoding", len(items.shows))
         files, colours, clear, empty = [], None, False, True
+        smallest = tools.begin("encoding", 0) if output.smallest else None
+        on_cell = tools.begin("encoding", len(items.shows))
         for sheet, (width, height) in enumerate(laid.layout.sheets):
             picture = drawn.sheet(sheet, width, height, on_cell)
             clear = clear or not is_opaque(picture)
@@ -84,11 +86,11 @@ class SheetFormat:
                 colours = len(palette)
                 indices = with_alpha.indices(picture, palette, None, diffuse=False)
                 if output.picture == "png":
-                    data = indexed_sheet_png(indices, palette, smallest=output.smallest)
+                    data = indexed_sheet_png(indices, palette, smallest=smallest)
                 else:
                     data = _webp(palette[indices])
             elif output.picture == "png":
-                data = sheet_png(picture, smallest=output.smallest)
+                data = sheet_png(picture, smallest=smallest)
             else:
                 data = _webp(picture)
             files.append(tools.keep(data, MEDIA_TYPES[output.picture]))
@@ -114,29 +116,27 @@ class SheetFormat:
     def timed(self, coded: Coded, held: Held, output: SheetOutput, store: Store) -> Timed:
         """The description with its time, behind the pictures as they are."""
         stem, ending = PurePath(output.file_name).stem, PurePath(output.file_name).suffix
-        count = len(coded.files)
-        names = [
-            f"{stem}-{number}{ending}" if count > 1 else output.file_name for number in range(1, count + 1)
-        ]
+        names = [output.file_name]
+        if len(coded.files) > 1:
+            names = [f"{stem}-{number}{ending}" for number in range(1, len(coded.files) + 1)]
         document, notes = describe(coded, held, output, names)
-        files = [
-            File(name, file.media_type, file.size, lambda sha256=file.sha256: store.read(sha256))  # type: ignore[misc]
-            for name, file in zip(names, coded.files, strict=True)
-        ]
         documents = [(f"{stem}.json", "application/json", as_json(document))]
         if output.csv:
             documents.append((f"{stem}.csv", "text/csv", as_csv(document)))
-        if output.css:
-            if any(frame.turned for frame in document.frames):
-                notes.append("a style sheet cannot turn frames: none was written; lay them out upright")
-            else:
-                css = as_css(document, class_name(stem), held.repeat)
-                documents.append((f"{stem}.css", "text/css", css))
+        if output.css and any(frame.turned for frame in document.frames):
+            notes.append("a style sheet cannot turn frames: none was written; lay them out upright")
+        elif output.css:
+            css = as_css(document, class_name(stem), held.repeat)
+            documents.append((f"{stem}.css", "text/css", css))
         described = hashlib.sha256(b"".join(data for _, _, data in documents)).hexdigest()
-        files += [File(name, kind, len(data), lambda data=data: data) for name, kind, data in documents]  # type: ignore[misc]
-        steps = range(len(document.frames))
-        lasts, count = held.seconds, len(steps)
-        return Timed(tuple(files), tuple(steps), lasts, count, held.repeat, tuple(notes), described)
+        pictures = [
+            File(name, file.media_type, file.size, partial(store.read, file.sha256))
+            for name, file in zip(names, coded.files, strict=True)
+        ]
+        said = [File(name, kind, len(data), partial(bytes, data)) for name, kind, data in documents]
+        steps = tuple(range(len(document.frames)))
+        files = (*pictures, *said)
+        return Timed(files, steps, held.seconds, len(steps), held.repeat, tuple(notes), described)
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         """The frames cut out of the sheets by the description, on their canvases."""
@@ -221,7 +221,9 @@ class _Drawn:
         """One sheet, straight RGBA. With a palette it has only its colours."""
         sheet = np.zeros((height, width, 4), np.uint8)
         if self._output.over is not None:
-            sheet[:] = laid_over(np.zeros((1, 1, 4), np.uint8), self._output.over)
+            ground = laid_over(np.zeros((1, 1, 4), np.uint8), self._output.over)
+            # With a palette it becomes the entry that comes nearest, with the rest of the sheet.
+            sheet[:] = ground if self._palette is not None else reduced(ground, self._output.pixels, "none")
         wanted = self._distinct(number)
         with ThreadPoolExecutor(_THREADS) as pool:
             try:

@@ -207,6 +207,7 @@ def packed(sizes: Sequence[Size], space: Space, *, turning: bool = False, split:
     if turning and best is not None:  # what is never worse: none of them turned
         upright = _smallest(replace(pieces, turning=False), sizes, space)
         best = min((one for one in (best, upright) if one), key=lambda one: math.prod(_sides(one.used, space)))
+    best = best or _filling(pieces, space)
     if best is not None:
         return _on_one(best, space)
     if split:
@@ -217,21 +218,26 @@ def packed(sizes: Sequence[Size], space: Space, *, turning: bool = False, split:
 def fits(sizes: Sequence[Size], space: Space, *, turning: bool = False) -> bool:
     """Whether pictures of these sizes are sure to fit on one sheet: a packing is found."""
     pieces = _Pieces(np.array(sizes, np.int32).reshape(-1, 2) + np.int32(space.around), turning)
-    side = space.open
-    w, h = pieces.sizes[:, 0].astype(np.int64), pieces.sizes[:, 1].astype(np.int64)
-    if max(w.max(), h.max()) > side or int((w * h).sum()) > side * side:
-        return False
     if len({tuple(size) for size in sizes}) == 1 and not even([len(sizes)], sizes[0], "square", space).off:
         return True
+    return _filling(pieces, space) is not None
+
+
+def _filling(pieces: _Pieces, space: Space) -> _Try | None:
+    """The first packing that is found on a sheet of the largest size, however much of it that leaves."""
+    side = space.open
+    area = int((pieces.sizes[:, 0].astype(np.int64) * pieces.sizes[:, 1]).sum())
+    if area > side * side:
+        return None
     left = pieces.effort
     for order, rule in _ways(pieces):
         tried = pieces.attempt(order, side, side, rule, True)
         left -= tried.looked
-        if tried.count == len(sizes):
-            return True
+        if tried.count == len(pieces.sizes):
+            return tried
         if left <= 0:
             break
-    return False
+    return None
 
 
 def _ways(pieces: _Pieces) -> Iterator[tuple[NDArray[np.int64], int]]:

@@ -4,7 +4,8 @@ Source: PNG third edition, sections 11.2 (colour types, palette, transparency) a
 give the fewest bytes is tried at a quick level, not guessed.
 """
 
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
 
 import numpy as np
 from imagecodecs import zopfli_encode
@@ -16,10 +17,19 @@ GREY_ALPHA = 4
 """Colour type of two samples a pixel (section 11.2.1)."""
 _LEVEL, _QUICK = 9, 1
 _THREADS = 2
+_BEAT = 0.2
+"""Seconds."""
 
 
-def sheet_png(picture: NDArray[np.uint8], *, smallest: bool = False) -> bytes:
-    """The file of a picture, straight RGBA, in the colour type of the fewest samples that holds it exactly."""
+Beat = Callable[[], None]
+"""Called several times a second while something takes long; it may raise."""
+
+
+def sheet_png(picture: NDArray[np.uint8], *, smallest: Beat | None = None) -> bytes:
+    """The file of a picture, straight RGBA, in the colour type of the fewest samples that holds it exactly.
+
+    With ``smallest`` it is tried for long, and that is called meanwhile.
+    """
     opaque = bool((picture[:, :, 3] == 255).all())
     found = _few_colours(picture)
     if found is not None:
@@ -37,7 +47,7 @@ def sheet_png(picture: NDArray[np.uint8], *, smallest: bool = False) -> bytes:
 
 
 def indexed_sheet_png(
-    indices: NDArray[np.uint8], palette: NDArray[np.uint8], *, smallest: bool = False
+    indices: NDArray[np.uint8], palette: NDArray[np.uint8], *, smallest: Beat | None = None
 ) -> bytes:
     """The file of indices, shape (height, width), in a palette, shape (n, 4), what is not opaque first."""
     height, width = indices.shape
@@ -81,13 +91,25 @@ def _few_colours(picture: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], NDArray
     return indices, palette[order]
 
 
-def _coded(rows: NDArray[np.uint8], step: int, smallest: bool) -> bytes:
+def _coded(rows: NDArray[np.uint8], step: int, smallest: Beat | None) -> bytes:
     """Rows filtered by whichever way comes out smallest, and deflated."""
     ways = [filtered(rows, step, adaptive=False), filtered(rows, step, adaptive=True), _up(rows)]
     with ThreadPoolExecutor(_THREADS) as pool:
         sizes = list(pool.map(lambda way: len(deflated(way, _QUICK)), ways))
     best = min(range(len(ways)), key=sizes.__getitem__)
-    return bytes(zopfli_encode(ways[best].tobytes())) if smallest else deflated(ways[best], _LEVEL)
+    return deflated(ways[best], _LEVEL) if smallest is None else _tried_for_long(ways[best], smallest)
+
+
+def _tried_for_long(data: NDArray[np.uint8], beat: Beat) -> bytes:
+    """A zlib stream by Zopfli, beside which ``beat`` is called."""
+    pool = ThreadPoolExecutor(1)
+    try:
+        made = pool.submit(zopfli_encode, data.tobytes())
+        while not wait([made], _BEAT).done:
+            beat()
+        return bytes(made.result())
+    finally:
+        pool.shutdown(wait=False)  # it cannot be broken off; nobody waits for it
 
 
 def _up(rows: NDArray[np.uint8]) -> NDArray[np.uint8]:
