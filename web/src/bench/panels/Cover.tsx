@@ -34,12 +34,12 @@ export function Cover({ bench, result, behind, outputs }: PanelProps) {
           show(Math.floor(((event.clientX - box.left) / box.width) * opaque.length));
         }}
       >
+        <path d={`M0 ${HIGH} ${line} L${WIDE} ${HIGH} Z`} className="fill-jay-pale/60 stroke-jay" />
         {opaque.map((share, at) =>
           share === 1 ? (
-            <rect key={at} x={at * each} y={-2} width={each} height={HIGH + 4} className="fill-fine-soft" />
+            <rect key={at} x={at * each} y={-2} width={each} height={5} className="fill-fine" />
           ) : null,
         )}
-        <path d={`M0 ${HIGH} ${line} L${WIDE} ${HIGH} Z`} className="fill-jay-pale/60 stroke-jay" />
         {cut !== null && (
           <rect x={(cut - 0.5) * each - 1} y={-2} width={2} height={HIGH + 4} className="fill-stop" />
         )}
