@@ -505,3 +505,7 @@ def test_frames_without_anything_on_them_are_said(tmp_path: Path) -> None:
         with pytest.raises(InputError, match="all frames are empty"):
             made(empty, tmp_path, **said)
     assert any("empty" in note for note in made(empty, tmp_path).notes)
+    # That nothing is used is known by now, so trimming is no remedy.
+    plan = planned(empty, tmp_path, widest=16, columns=2, margin=2)
+    assert plan.laid.layout.off
+    assert not any("trim" in remedy.text for remedy in plan.remedies)

@@ -139,7 +139,7 @@ def remedies(
         trims.append(("trim each frame and pack them", {"layout": "packed"}))
         for words, change in trims:
             # Where nothing is known of the art yet it is offered all the same: it may well help.
-            if known is None or fitting(output.model_copy(update=change), seen=known):
+            if known is None or (known.union.width and fitting(output.model_copy(update=change), seen=known)):
                 settings = tuple(Setting(("output", key), value) for key, value in change.items())
                 found.append(Remedy(words, settings))
                 break
