@@ -245,10 +245,10 @@ def screen() -> None:
             for layout in ("even cells", "packed"):
                 page.get_by_role("radio", name=layout, exact=True).click()
                 page.wait_for_timeout(3000)
-                turns = [_turn(page, "Gap", 1 + turn) for turn in range(TURNS)]
+                turns = [_turn(page, "Spacing", 1 + turn) for turn in range(TURNS)]
                 first, whole = [one for one, _ in turns], [one for _, one in turns]
                 print(
-                    f"| gap, {layout} | {statistics.median(first):.0f} | {max(first):.0f} "
+                    f"| spacing, {layout} | {statistics.median(first):.0f} | {max(first):.0f} "
                     f"| {statistics.median(whole):.0f} | {max(whole):.0f} |",
                     flush=True,
                 )

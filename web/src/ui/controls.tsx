@@ -339,6 +339,25 @@ export function Row({ label, children }: { label: string; children: ReactNode })
   );
 }
 
+export function Checkbox({
+  label,
+  checked,
+  title,
+  onChange,
+}: {
+  label: string;
+  checked: boolean;
+  title?: string;
+  onChange: (checked: boolean) => void;
+}) {
+  return (
+    <label className="inline-flex items-center gap-1.5 font-sans" title={title}>
+      <input type="checkbox" checked={checked} onChange={(event) => onChange(event.target.checked)} />
+      {label}
+    </label>
+  );
+}
+
 export function Select<T extends string>({
   label,
   value,

@@ -96,7 +96,7 @@ export function Help() {
                 <h3 className="mb-1 font-semibold text-ink-2">{group}</h3>
                 <dl className="grid grid-cols-[92px_1fr] gap-x-2 gap-y-1">
                   {keys.map(([key, what]) => (
-                    <div key={key} className="contents">
+                    <div key={what} className="contents">
                       <dt className="figure text-xs leading-5">{key}</dt>
                       <dd className="text-ink-2">{what}</dd>
                     </div>

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
+from ..dither.diffused import hand_on
 
 ROUNDS = 5
 """Rounds of k-means after the splits."""
@@ -202,11 +203,7 @@ def _indices(
             out[y, x] = best
             if diffuse:
                 for c in range(4):
-                    error = wanted[c] - np.float32(plain[best, c])
-                    here[x + 2, c] += error * np.float32(7 / 16)
-                    below[x, c] += error * np.float32(3 / 16)
-                    below[x + 1, c] += error * np.float32(5 / 16)
-                    below[x + 2, c] += error * np.float32(1 / 16)
+                    hand_on(wanted[c] - np.float32(plain[best, c]), here, below, x, c)
         here, below = below, here
         below[:] = 0
 

@@ -3,7 +3,17 @@
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { count, size } from "../../format";
 import { usePlayhead } from "../../player/playhead";
-import { Button, IconButton, Mark, NumberField, Row, Segmented, Select, TextField } from "../../ui/controls";
+import {
+  Button,
+  Checkbox,
+  IconButton,
+  Mark,
+  NumberField,
+  Row,
+  Segmented,
+  Select,
+  TextField,
+} from "../../ui/controls";
 import { applyRemedy, wordsOf } from "../remedy";
 import { anchorOf, spanOf, withAnchor } from "../sheet/anchor";
 import { useAnchor, useLayout, useLook, type LaidOut, type Look } from "../sheet/layout";
@@ -171,18 +181,13 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
       )}
       <Row label="Space">
         {number("Margin", "margin", 256, "Margin")}
-        {number("Gap", "spacing", 256, "Gap")}
-        {number("Edges", "extrude", 64, "Edges repeated")}
-        <label className="flex items-center gap-1.5 self-start pt-1">
-          <input
-            type="checkbox"
-            checked={output.bleed}
-            onChange={(event) =>
-              tune({ bleed: event.target.checked }, event.target.checked ? "Colour bled" : "No bleed")
-            }
-          />
-          bleed
-        </label>
+        {number("Spacing", "spacing", 256, "Spacing")}
+        {number("Extrude", "extrude", 64, "Extrude")}
+        <Checkbox
+          label="bleed"
+          checked={output.bleed}
+          onChange={(on) => tune({ bleed: on }, on ? "Colour bled" : "No bleed")}
+        />
       </Row>
       <Row label="Sides">
         <Segmented
@@ -264,16 +269,12 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
           }
         />
         {output.picture === "png" && (
-          <label className="flex items-center gap-1.5" title="Tries for minutes, by Zopfli">
-            <input
-              type="checkbox"
-              checked={output.smallest}
-              onChange={(event) =>
-                tune({ smallest: event.target.checked }, event.target.checked ? "Smallest file" : "Quick file")
-              }
-            />
-            smallest, slowly
-          </label>
+          <Checkbox
+            label="smallest, slowly"
+            title="Tries for minutes, by Zopfli"
+            checked={output.smallest}
+            onChange={(on) => tune({ smallest: on }, on ? "Smallest file" : "Quick file")}
+          />
         )}
       </Row>
       {laid?.info.measured && <Figures panel={panel} output={output} laid={laid} tune={tune} />}
@@ -288,22 +289,15 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
           onCommit={(names) => tune({ names }, `Named ${names}`)}
         />
       </Row>
-      <Row label="Described">
+      <Row label="Description">
         <span className="figure text-xs">JSON</span>
         {(["csv", "css"] as const).map((kind) => (
-          <label key={kind} className="flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              checked={output[kind]}
-              onChange={(event) =>
-                tune(
-                  { [kind]: event.target.checked },
-                  `${kind.toUpperCase()} ${event.target.checked ? "too" : "left out"}`,
-                )
-              }
-            />
-            {kind.toUpperCase()}
-          </label>
+          <Checkbox
+            key={kind}
+            label={kind.toUpperCase()}
+            checked={output[kind]}
+            onChange={(on) => tune({ [kind]: on }, `${kind.toUpperCase()} ${on ? "too" : "left out"}`)}
+          />
         ))}
       </Row>
       {result?.notes.map((note) => (
@@ -375,19 +369,11 @@ function Figures({
             "Texture",
             <span key="texture">
               {size(info.texture_bytes)}{" "}
-              <label className="ml-1 inline-flex items-center gap-1 font-sans text-xs">
-                <input
-                  type="checkbox"
-                  checked={output.mip_levels}
-                  onChange={(event) =>
-                    tune(
-                      { mip_levels: event.target.checked },
-                      event.target.checked ? "With mip levels" : "Without mip levels",
-                    )
-                  }
-                />
-                mip levels
-              </label>
+              <Checkbox
+                label="mip levels"
+                checked={output.mip_levels}
+                onChange={(on) => tune({ mip_levels: on }, on ? "With mip levels" : "Without mip levels")}
+              />
             </span>,
           ],
           [

@@ -255,7 +255,7 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
       role="group"
       tabIndex={0}
       aria-label="Scene, led by arrow keys"
-      className="absolute inset-0 focus-visible:outline-2 focus-visible:-outline-offset-2 focus-visible:outline-jay"
+      className="group absolute inset-0 focus-visible:outline-2 focus-visible:-outline-offset-2 focus-visible:outline-jay"
       onKeyDown={(event) => press(event, true)}
       onKeyUp={(event) => press(event, false)}
       onBlur={() => held.current.clear()}
@@ -268,7 +268,7 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
         height={room.height}
         className="absolute inset-0"
       />
-      <p className="pointer-events-none absolute top-3 left-3 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9]">
+      <p className="pointer-events-none absolute top-3 left-3 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9] group-focus:hidden">
         click here, then lead it by the arrow keys
       </p>
     </div>

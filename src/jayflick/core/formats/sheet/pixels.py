@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...compiled import compiled
+from ...dither.diffused import hand_on
 from ...dither.ordered import ORDER
 from ..picture import with_pixels
 
@@ -74,11 +75,7 @@ def _reduced(
                     shown = np.uint8((level * 255 * 2 + levels) // (2 * levels))
                 out[y, x, c] = shown
                 if diffuse and not clear:
-                    error = value - np.float32(shown)
-                    here[x + 2, c] += error * np.float32(7 / 16)
-                    below[x, c] += error * np.float32(3 / 16)
-                    below[x + 1, c] += error * np.float32(5 / 16)
-                    below[x + 2, c] += error * np.float32(1 / 16)
+                    hand_on(value - np.float32(shown), here, below, x, c)
         here, below = below, here
         below[:] = 0
 
