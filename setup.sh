@@ -71,7 +71,7 @@ build_web() {
         mark web/node_modules/.installed web/package-lock.json
     fi
     local sources
-    mapfile -t sources < <(find web/src web/public web/index.html web/openapi.json web/*.ts web/package.json \
+    mapfile -t sources < <(find web/src web/public web/*.html web/openapi.json web/standins.json web/*.ts web/package.json \
         -type f ! -name '*.gen.d.ts' 2>/dev/null | LC_ALL=C sort)
     if ! stamp web/dist/.built "${sources[@]}"; then
         say "building the web client"

@@ -5,8 +5,10 @@
 
 import fcntl
 import hashlib
+import os
 import shutil
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from tests.server import Server, until
@@ -56,7 +58,17 @@ def copy_empty(to: Path) -> Path:
 
 def copy_demo(to: Path) -> Path:
     """A data folder with the demo, its outputs made."""
-    return Path(shutil.copytree(_prepared("demo", _make_demo), to, dirs_exist_ok=True))
+    demo = _prepared("demo", _make_demo)
+    return Path(shutil.copytree(demo, to, dirs_exist_ok=True, copy_function=_shared))
+
+
+def _shared(source: str, to: str) -> str:
+    """A copy; of files that are written once and never changed another name, if the file system can."""
+    if "/stages/" in source or "/store/" in source:
+        with suppress(OSError):
+            os.link(source, to)
+            return to
+    return str(shutil.copy2(source, to))
 
 
 if __name__ == "__main__":

@@ -22,6 +22,7 @@ class Server:
 
     data: Path
     environment: dict[str, str] = field(default_factory=dict)
+    standins: bool = False
     process: subprocess.Popen[str] | None = None
     base: str = ""
 
@@ -32,8 +33,9 @@ class Server:
 
     def launch(self, *options: str) -> None:
         """Begin to start. It ends when the thread that called this does, however that ends."""
+        more = [] if self.standins else ["--no-standins"]
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "jayflick.service", "--data", self.data, "--port", "0", *options],
+            [sys.executable, "-m", "jayflick.service", "--data", self.data, "--port", "0", *more, *options],
             stdout=subprocess.PIPE,
             text=True,
             env={**os.environ, **self.environment},

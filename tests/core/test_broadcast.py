@@ -128,6 +128,14 @@ def test_a_set_with_a_gap_another_size_or_a_broken_file_is_said(run: Run, tmp_pa
     assert run("cover", folder)[2].startswith("jayflick: c_3.png: ")
 
 
+def test_numbers_that_lie_far_apart_cost_no_more_than_others(run: Run, tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    save_frames(folder, curtain(2), "c_{}.png")
+    (folder / "c_2.png").rename(folder / f"c_{10**15}.png")
+    status, printed, _ = run("cover", folder)
+    assert (status, "numbers missing: 2, 3, 4, 5, 6 …" in printed) == (0, True)
+
+
 def test_a_transition_is_checked_for_cover_where_it_goes(run: Run, tmp_path: Path) -> None:
     """The file's own pictures are looked at, and those of an output that is made: both say the same."""
     save_frames(tmp_path / "in", curtain(21), "curtain_{}.png")
@@ -139,9 +147,18 @@ def test_a_transition_is_checked_for_cover_where_it_goes(run: Run, tmp_path: Pat
     ):
         for asked in (
             ("check", tmp_path / folder),
-            ("make", tmp_path / folder, "-o", f"{tmp_path}/made-{folder}/", "--size", "64x36"),
+            ("make", tmp_path / folder, "-o", f"{tmp_path}/made-{folder}/", "--size", "64x36", "--fps", "60"),
         ):
             _, printed, _ = run(*asked, "--target", "switcher-transition", "--json")
             document = json.loads(printed)
             rules = {rule["rule"]: rule for rule in document.get("check", document)["rules"]}
             assert (rules["Cover"]["verdict"], rules["Cover"]["measured"]) == (verdict, measured)
+
+
+def test_what_comes_out_of_nothing_and_goes_into_nothing_is_not_called_a_loop(run: Run, tmp_path: Path) -> None:
+    curtains = curtain(21)
+    clear = np.zeros_like(curtains[0])
+    for name, ends, told in (("transition", clear, False), ("loop", curtains[5], True)):
+        save_frames(tmp_path / name, [ends, *curtains[1:-1], ends], "c_{}.png")
+        (found,) = json.loads(run("gather", tmp_path / name, "--json")[1])["sequences"]
+        assert ("turn" in {problem["kind"] for problem in found["problems"]}) == told

@@ -9,8 +9,11 @@ ROOT = Path(jayflick.__file__).parent
 KNOWS = {
     "core": {"core"},
     "demo": {"demo", "core"},
-    "service": {"service", "demo", "core"},
-    "cli": {"cli", "core"},
+    "delivery": {"delivery", "core"},
+    "loopback": {"loopback"},
+    "standins": {"standins", "delivery", "loopback"},
+    "service": {"service", "standins", "delivery", "loopback", "demo", "core"},
+    "cli": {"cli", "delivery", "core"},
 }
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}
 
@@ -38,7 +41,7 @@ def test_no_part_imports_what_stands_above_it() -> None:
         names = imported(file)
         ours = {name.split(".")[1] for name in names if name.startswith("jayflick.")} - {"__version__"}
         assert ours <= KNOWS[part], f"{file} imports {ours - KNOWS[part]}"
-        if part in ("core", "cli", "demo"):
+        if part in ("core", "cli", "demo", "delivery"):
             outside = {name.split(".")[0] for name in names}
             assert not outside & WEB_AND_DATA, f"{file} imports {outside & WEB_AND_DATA}"
         checked += 1

@@ -186,6 +186,7 @@ def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
         (False, {"gather": {}}, {"gather": {"over": "#000000"}}),
         (False, {"framing": {}}, {"framing": {"crop": [0, 0, 96, 80]}}),
         (False, {"framing": {}}, {"framing": {"choke": 1, "bleed": True, "match": {"to": 2, "frames": [2]}}}),
+        (True, {"framing": {}}, {"framing": {"bleed": True}}),
         (True, {"framing": {}}, {"framing": {"line_up": {"anchor": 1, "drawn_on": [96, 80]}}}),
         (True, {"size": {}}, {"size": {"resample": "nearest"}}),
         (True, {"budget": 2000}, {"budget": 9000}),

@@ -138,7 +138,7 @@ def add_to(commands: Any) -> None:
     make.add_argument("--keep-alpha", action="store_true", help="refuse a format that would lose it")
     make.add_argument("--still", type=int, metavar="N", help="one picture: the N-th that would be played")
     sheets.add_to(make)
-    make.add_argument("--frames", choices=("png", "tga", "jpg"), help="what DIR/ is filled with")
+    make.add_argument("--frames", choices=("png", "tga", "bmp", "jpg"), help="what DIR/ is filled with")
     make.add_argument("--names", help="names of frames, # for a digit: 'gull_####'")
     make.add_argument("--first-number", type=int, help="number of the first frame")
     make.add_argument("--held", choices=("once", "repeated"), help="how often a frame that is held is written")

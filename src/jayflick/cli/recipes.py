@@ -191,7 +191,11 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
 
 def _flat(output: dict[str, Any]) -> bool:
     """Whether the format asked for has no alpha."""
-    return output.get("codec") == "h264" or output.get("picture") == "jpeg" or output.get("pixels") == "565"
+    return (
+        output.get("codec") == "h264"
+        or output.get("picture") in ("bmp", "jpeg")
+        or output.get("pixels") == "565"
+    )
 
 
 def _asked(options: argparse.Namespace) -> tuple[str, dict[str, Any]]:
@@ -203,7 +207,7 @@ def _asked(options: argparse.Namespace) -> tuple[str, dict[str, Any]]:
     if options.folder:
         picture = {"jpg": "jpeg"}.get(options.frames or "png", options.frames or "png")
         settings = {"picture": picture, "file_name": "frames.zip"}
-        if picture == "jpeg":
+        if picture in ("bmp", "jpeg"):
             settings["pixels"] = "rgb"
         return "frames", settings
     if options.frames is not None:
@@ -267,6 +271,8 @@ def _aim(output: dict[str, Any], name: str) -> None:
         output["size"]["fit"] = preset.fit
     if preset.rate is not None:
         output["take"]["rate"] = preset.rate
+        if output["format"] == "frames":  # which have no time of their own: one that lasts longer comes again
+            output["held"] = "repeated"
     longest = target.figures.get("longest_side")
     if output["format"] == "sheet" and longest and longest.stop and longest.stop.most:
         output["widest"] = int(longest.stop.most)

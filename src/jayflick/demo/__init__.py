@@ -12,9 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.recipe import Alpha, GifOutput, Recipe, Rhythm, Size, Tuning, bytes_target
+from ..core.recipe import Alpha, FramesOutput, GifOutput, Recipe, Rhythm, Size, Tuning, bytes_target
+from ..core.targets.catalogue import find
 from .buoy import draw_by_hand, draw_lenses
 from .flock import DIRECTIONS, MOTIONS, draw_from_above
+from .gull import COUNT, draw_gull
 from .kite import draw_kite
 from .lamp import draw_lamp
 from .pier import draw_pier
@@ -106,6 +108,22 @@ def clip(count: int = 36, rate: int = 24) -> bytes:
 
 
 DEMO = (
+    DemoProject(
+        "Gull across",
+        "gull",
+        _loop("gull", COUNT, draw_gull),
+        Recipe(
+            rhythm=Rhythm(rate="60"),
+            outputs=(
+                FramesOutput(
+                    name="Switcher transition",
+                    file_name="gull.zip",
+                    names="gull_####",
+                    target=find("switcher-transition"),
+                ),
+            ),
+        ),
+    ),
     DemoProject("Three lenses", "lenses", [("buoy-three-lenses.png", _lenses)]),
     DemoProject("Buoy by hand", "by_hand", _loop("by_hand", 24, draw_by_hand)),
     DemoProject("Terns from above", "terns", _flock()),

@@ -12,8 +12,9 @@ from starlette.concurrency import run_in_threadpool
 from .. import __version__
 from ..core.atomic import sweep
 from ..core.warm import warm
+from ..loopback import Guard
 from .bounds import MOST_DOCUMENT, Patience
-from .guard import Guard
+from .guard import HEADERS, refused
 from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
 from .problems import tell_problems
@@ -35,6 +36,9 @@ def create_app(settings: Settings) -> FastAPI:
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()
         service.decoders.start()
+        service.deliveries.start()
+        if settings.standins:
+            service.standins.start()
         # Loading compiled loops takes a second or two; the first edit should not have to wait for it.
         threading.Thread(target=warm, name="warm", daemon=True).start()
         sweeper.start()
@@ -42,6 +46,8 @@ def create_app(settings: Settings) -> FastAPI:
         service.interrupt()
         await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(service.jobs.stop)
+        await run_in_threadpool(service.deliveries.stop)
+        await run_in_threadpool(service.standins.stop)
         service.engine.dispose()
 
     app = FastAPI(
@@ -66,7 +72,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.service = service
     app.include_router(router)
     app.add_middleware(Patience)
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, headers=HEADERS, refused=refused)
     tell_problems(app)
     _serve_client(app, settings)
     return app

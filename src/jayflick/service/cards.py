@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from ..core.recipe import Recipe
 from ..core.sequence.settled import open_questions
 from .checks import checks_of
-from .models import Frame, FrameSet, Handoff, Project, Result, Revision
+from .models import Delivery, Frame, FrameSet, Handoff, Project, Result, Revision
 from .results import RESULT_COLUMNS, result_document
-from .schemas import HandoffInfo, ProjectCard, ResultInfo
+from .schemas import DeliveryInfo, HandoffInfo, ProjectCard, ResultInfo
 
 
 class Shelf:
@@ -170,6 +170,39 @@ def results_of(session: Session, wanted: Sequence[Wanted]) -> dict[str, list[Res
         ]
         for one in wanted
     }
+
+
+def delivered(session: Session, project_id: str) -> list[DeliveryInfo]:
+    """The last time each output was sent to each place, the newest first."""
+    rows = session.scalars(
+        select(Delivery).where(Delivery.project_id == project_id).order_by(Delivery.created.desc())
+    )
+    newest: dict[tuple[str, str], Delivery] = {}
+    for row in rows:
+        newest.setdefault((row.output_id, row.place or row.address), row)
+    return [delivery_info(row) for row in newest.values()]
+
+
+def delivery_info(row: Delivery) -> DeliveryInfo:
+    """A delivery as the interface shows it; how far it is stands elsewhere."""
+    answer = row.answer or {}
+    return DeliveryInfo.model_validate(
+        {
+            "id": row.id,
+            "output_id": row.output_id,
+            "content": row.key,
+            "place": row.place,
+            "address": row.address,
+            "memory": row.memory,
+            "state": row.state,
+            "created": row.created,
+            "ended": row.ended,
+            **{name: answer[name] for name in ANSWERED if name in answer},
+        }
+    )
+
+
+ANSWERED = ("message", "file", "remedy", "remarks")
 
 
 def handed_off(session: Session, project_id: str) -> list[HandoffInfo]:

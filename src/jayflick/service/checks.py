@@ -12,13 +12,14 @@ def checks_of(recipe: Recipe, results: Sequence[ResultInfo]) -> dict[str, CheckI
     """By output, the rules check of the result that is shown of it; none of those without a target."""
     shown = {result.output_id: result for result in results}
     return {
-        output.id: _check(output, shown[output.id])
+        output.id: check_of(output, shown[output.id])
         for output in recipe.outputs
         if output.target is not None and output.id in shown and shown[output.id].info.format == output.format
     }
 
 
-def _check(output: BaseOutput, result: ResultInfo) -> CheckInfo:
+def check_of(output: BaseOutput, result: ResultInfo) -> CheckInfo:
+    """A result against the target of its output, which must have one."""
     assert output.target is not None
     names = [output.file_name]
     if isinstance(output, FramesOutput):
@@ -30,7 +31,7 @@ def _check(output: BaseOutput, result: ResultInfo) -> CheckInfo:
         target=output.target.name,
         title=output.target.title,
         verdict=verdict_of(checked),
-        cut=facts.cover.cut if facts.cover is not None and output.target.cover else None,
+        cut=facts.cut or facts.cover.cut if facts.cover is not None and output.target.cover else None,
         rules=[_rule(one) for one in checked],
     )
 

@@ -43,6 +43,7 @@ def main(arguments: list[str] | None = None) -> int:
         "--handoff", type=Path, help="a folder that outputs may be written into (default: none)"
     )
     parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
+    parser.add_argument("--no-standins", action="store_true", help="leave the simulated devices out")
     options = parser.parse_args(arguments)
     logging.basicConfig(format="%(levelname)s %(name)s: %(message)s", level=logging.WARNING)
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -57,7 +58,8 @@ def main(arguments: list[str] | None = None) -> int:
         load_readers()
         _say("starting the database")
         database.start()
-        settings = _with_handoff(Settings(data=options.data, database=database.url), options.handoff)
+        settings = Settings(data=options.data, database=database.url, standins=not options.no_standins)
+        settings = _with_handoff(settings, options.handoff)
         _receive_into(settings.uploads_folder)
         migrate(settings.database)
         if not compiled_before():
@@ -134,7 +136,7 @@ def _demo(settings: Settings) -> None:
     engine = make_engine(settings.database)
     try:
         begun = time.monotonic()
-        _say("looking for the demo (drawn once, in about 20 s)")
+        _say("looking for the demo (drawn once, in half a minute)")
         if load_demo(settings, make_sessions(engine)):
             _say(f"demo drawn in {time.monotonic() - begun:.0f} s")
     finally:

@@ -157,6 +157,29 @@ class Handoff(Base):
     created: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
+class Delivery(Base):
+    """A file, or a set, that was sent to a device or a host, and what that answered."""
+
+    __tablename__ = "deliveries"
+    __table_args__ = (Index("ix_deliveries_output", "project_id", "output_id"),)
+
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    """Also what the place knows it by, so that it is taken once, however often it is offered."""
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    key: Mapped[str] = mapped_column(Sha256)
+    """The key of the coded pictures and their time, to tell whether the output has changed since."""
+    place: Mapped[str] = mapped_column(String(40))
+    """The name of a stand-in; empty for an address."""
+    address: Mapped[str] = mapped_column(String(200))
+    memory: Mapped[int | None] = mapped_column(default=None)
+    state: Mapped[str] = mapped_column(String(12))
+    """sending, taken, changed, refused, failed or cancelled."""
+    answer: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+    ended: Mapped[datetime | None] = mapped_column(Moment, default=None)
+
+
 class Job(Base):
     __tablename__ = "jobs"
     __table_args__ = (Index("ix_jobs_state", "state", "id"), Index("ix_jobs_output", "project_id", "output_id"))

@@ -13,11 +13,13 @@ from ..core.store import Store
 from .cards import Shelf
 from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
+from .deliveries import Deliveries
 from .events import Hub
 from .frames import FrameLists
 from .jobs import JobRunner
 from .results import Results
 from .settings import Settings
+from .standins import StandIns
 from .worker import Place
 
 P = ParamSpec("P")
@@ -55,6 +57,10 @@ class Service:
         self.results = Results(self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+        self.standins = StandIns(settings.data / "standins", settings.web)
+        self.deliveries = Deliveries(
+            self.transact, self.sessions, self.store, self.hub, self.standins, settings.send_beyond
+        )
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
         self.uploads = Semaphore(settings.uploads)
         """Uploads that are received side by side; others wait, with nothing of them in memory."""

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
 from ..core.render import Pending
-from .cards import Wanted, card_facts, handed_off, results_of
+from .cards import Wanted, card_facts, delivered, handed_off, results_of
 from .errors import Conflict, NotFound, problem_of
 from .frames import FrameLists
 from .jobs import job_document
@@ -327,6 +327,7 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
         redo=following.label if following else None,
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
         handoffs=handed_off(session, project_id),
+        deliveries=delivered(session, project_id),
         archive_parts=frames.parts(most_file_bytes),
     )
 

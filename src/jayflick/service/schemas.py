@@ -9,6 +9,7 @@ from ..core.recipe import Crop, Framing, Move, Recipe, Target
 from ..core.sequence.flight import Flight
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.text import CleanText
+from ..delivery.protocol import Kind, Status, Use
 
 Position = Annotated[int, Field(ge=1, le=MOST_NUMBER, description="Of a frame, from 1")]
 
@@ -120,6 +121,9 @@ class OutputInfo(Document):
     opaque: list[float] | None = Field(
         None, description="Of a numbered set: the share of each picture that is fully opaque"
     )
+    used: tuple[int, int, int, int] | None = Field(
+        None, description="Of a numbered set: left, top, width and height of what any picture uses"
+    )
 
 
 class BinnedProject(Document):
@@ -203,6 +207,20 @@ class CheckInfo(Document):
     )
 
 
+class BroadcastInfo(Document):
+    """What a live show needs to know of a numbered set, and what would help."""
+
+    raster: tuple[int, int]
+    cut: int | None = Field(description="Where a transition is best cut, from 1; none if it never covers")
+    place: tuple[int, int] = Field(description="Left and top of its pictures on the raster")
+    used: tuple[int, int, int, int] = Field(description="What of its pictures any of them uses")
+    trimmed_bytes: int = Field(description="In a device's memory, what is clear thrown away")
+    full_bytes: int = Field(description="As many frames of the whole raster")
+    action_safe: tuple[int, int, int, int] = Field(description="EBU R 95: left, top, width, height")
+    graphics_safe: tuple[int, int, int, int] = Field(description="EBU R 95")
+    remedies: list[RemedyInfo]
+
+
 class TargetInfo(Document):
     target: Target
     own: bool = Field(description="It was made here, and does not ship")
@@ -236,6 +254,49 @@ class HandoffInfo(Document):
 class HandoffDone(Document):
     folder: str | None = Field(description="The folder they were written into")
     handoffs: list[HandoffInfo]
+
+
+class SendRequest(Document):
+    """Where an output is to be sent."""
+
+    output: str = Field(max_length=40)
+    to: str = Field(max_length=200, description="The name of a stand-in, or an address")
+    use: Use | None = Field(None, description="What it is for there; none: what its target says")
+    memory: int | None = Field(None, ge=1, le=99, description="The numbered place there, if one is asked for")
+    cut: int | None = Field(None, ge=1, description="Of a transition; none: where the check says")
+    again: bool = Field(False, description="Even if the same files were taken there before")
+
+
+class DeliveryInfo(Document):
+    """What was sent, and what the place answered."""
+
+    id: str
+    output_id: str
+    content: str = Field(description="That of the result it was; another means that it changed since")
+    place: str = Field(description="The name of a stand-in; empty for an address")
+    address: str
+    memory: int | None
+    state: Literal["sending", "taken", "changed", "refused", "failed", "cancelled"]
+    stage: str = Field("", description="sending or converting, while it is under way")
+    done: int = 0
+    total: int = 0
+    message: str = ""
+    file: str | None = None
+    remedy: str = ""
+    remarks: list[str] = []
+    created: datetime
+    ended: datetime | None
+
+
+class StandInInfo(Document):
+    """A simulated device or host that ships with the program."""
+
+    name: Kind
+    title: str
+    url: str
+    state: Literal["ready", "starting", "silent"]
+    since: datetime | None = Field(description="When it was started last: what it held before is gone")
+    status: Status | None = Field(description="What it says of itself; none unless it is ready")
 
 
 class JobInfo(Document):
@@ -289,6 +350,7 @@ class ProjectInfo(ProjectCard):
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
     frame_set: int = Field(description="Which of its sets of frames")
     handoffs: list[HandoffInfo] = Field(description="The last of each output")
+    deliveries: list[DeliveryInfo] = Field(description="The last of each output to each place")
     archive_parts: int = Field(description="In how many files the project is taken away")
 
 

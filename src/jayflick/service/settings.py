@@ -28,6 +28,8 @@ class Settings(BaseSettings):
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
     handoff: Path | None = Field(None, description="A folder that outputs may be written into")
+    standins: bool = Field(False, description="Run the stand-ins")
+    send_beyond: bool = Field(False, description="Outputs may be sent to addresses beyond this machine")
     sweep_seconds: float = Field(600, gt=0, description="Pause between two rounds of clearing away")
 
     @property

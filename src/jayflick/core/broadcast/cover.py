@@ -49,6 +49,10 @@ class Cover:
                 runs.append((number, number))
         return tuple(runs)
 
+    def hidden(self, cut: int) -> bool:
+        """Whether a frame, from 1, hides that the sources are cut at it."""
+        return cut <= len(self.opaque) and self.opaque[cut - 1] == 1
+
     @property
     def fullest(self) -> int:
         """The frame that covers most, from 1; the first of those."""

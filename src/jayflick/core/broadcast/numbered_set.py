@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import chain, islice, pairwise
 from pathlib import Path
 from typing import TypeVar
 
@@ -16,6 +17,7 @@ from ..sequence.files import list_files, names_of, read_file
 from ..sequence.names import split_names
 
 T = TypeVar("T")
+SOME = 6
 READERS = 2
 """Pictures read side by side."""
 
@@ -26,7 +28,7 @@ class NumberedSet:
 
     files: tuple[Path, ...]
     missing: tuple[int, ...]
-    """Numbers between the first and the last that no file has."""
+    """Numbers between the first and the last that no file has: the first SOME of them."""
 
     def each(self, look: Callable[[NDArray[np.uint8]], T]) -> Iterator[T]:
         """What ``look`` finds on each picture, straight RGBA, a few read ahead.
@@ -68,9 +70,8 @@ def numbered_set(folder: str) -> NumberedSet:
         raise InputError(what, file=Path(folder).name, remedy="name a folder with one sequence")
     (members,) = sets.values()
     members.sort(key=lambda member: member[0])
-    numbers = {number for number, _ in members}
-    missing = tuple(number for number in range(min(numbers), max(numbers)) if number not in numbers)
-    return NumberedSet(tuple(path for _, path in members), missing)
+    gaps = (range(one + 1, other) for (one, _), (other, _) in pairwise(members))
+    return NumberedSet(tuple(path for _, path in members), tuple(islice(chain.from_iterable(gaps), SOME)))
 
 
 def _first(names: Sequence[str]) -> str:

@@ -209,7 +209,12 @@ def facts_of_set(files: Sequence[tuple[str, bytes]], folder: str) -> Facts:
         opaque.append(opaque_share(picture))
         total += len(data)
     ending = endings.pop() if len(endings) == 1 else ""
-    kinds: dict[str, Kind] = {".tga": "tga-frames", ".jpg": "jpeg-frames", ".jpeg": "jpeg-frames"}
+    kinds: dict[str, Kind] = {
+        ".tga": "tga-frames",
+        ".bmp": "bmp-frames",
+        ".jpg": "jpeg-frames",
+        ".jpeg": "jpeg-frames",
+    }
     width, height = sizes.pop()
     names = tuple(name for name, _ in files)
     kind = kinds.get(ending, "png-frames")

@@ -11,11 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..broadcast.cover import opaque_share
+from ..broadcast.covering import backed, strength
 from ..errors import InputError
+from ..framing.art_box import Box, box_of, union
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver, Settled
 from ..pictures.kinds import read_picture
-from ..recipe import MAX_PLACES, Alpha, FramesOutput
+from ..recipe import MAX_PLACES, Alpha, Backing, FramesOutput
 from ..stages import cache_key
 from ..store import Store
 from ..timing import held as held_as
@@ -31,13 +33,13 @@ THREADS = 2
 
 
 class FramesFormat:
-    version = 2
+    version = 3
     effort = 3
 
     def hold(self, plan: Plan, output: FramesOutput) -> Held:
         if output.held == "once":
             return Held("Frames", list(plan.durations), Fraction(1, SECOND), plan.repeat)
-        held = held_as.video(plan.durations)
+        held = held_as.video(plan.durations, output.take.rate)
         if sum(held.units) > MAX_PLACES:
             raise InputError(
                 f"{sum(held.units)} pictures would be written; the most are {MAX_PLACES}",
@@ -48,7 +50,9 @@ class FramesFormat:
     def inputs(self, frames: PlayedFrames, output: FramesOutput, held: Held) -> Json:
         quality = output.quality if output.picture == "jpeg" else None
         over = None if frames.opaque else output.over
-        return over, output.picture, output.pixels, output.rle and output.picture == "tga", quality
+        inputs = over, output.picture, output.pixels, output.rle and output.picture == "tga", quality
+        backing = _backing(frames, output)
+        return inputs if backing is None else (*inputs, backing.model_dump())
 
     def encode(self, frames: PlayedFrames, output: FramesOutput, held: Held, key: str, tools: Tools) -> Coded:
         laid = LaidOver(frames, output.over)
@@ -61,15 +65,26 @@ class FramesFormat:
             settled = Settled(frames.in_order_of_name, _alpha(output))
             shared = share_palette(settled, 255, on_frame=tools.begin("tuning", len(frames)))
             inputs = inputs, shared.colours.tobytes().hex()
+        # Each picture is kept by what is on it: whatever lies behind others is nothing to it.
+        plain = self.inputs(frames, output.model_copy(update={"backing": None}), held)
+        if shared is not None:
+            plain = inputs
+        backing = _backing(frames, output)
+        levels = [0 if backing is None else strength(backing, step) for step in range(1, len(frames) + 1)]
+        wanted = list(zip(frames.firsts, levels, strict=True))
         on_frame = tools.begin("encoding", len(frames))
 
-        def one(index: int) -> tuple[CodedFile, float]:
+        def one(which: tuple[int, int]) -> tuple[CodedFile, float, Box]:
+            index, level = which
+
             def make() -> bytes:
                 if shared is not None:
                     frame = Settled(frames, _alpha(output))[index]
                     data, _ = indexed_png(frame, shared)
                 else:
                     frame = laid[index]
+                    if backing is not None:
+                        frame = backed(frame, backing.colour, level)
                     data = write_picture(
                         with_pixels(frame, output.pixels),
                         output.picture,
@@ -77,33 +92,35 @@ class FramesFormat:
                         rle=output.rle,
                     )
                 kept = asdict(tools.keep(data, MEDIA_TYPES[output.picture]))
-                return json.dumps([kept, opaque_share(frame)]).encode()
+                return json.dumps([kept, opaque_share(frame), box_of(frame)]).encode()
 
-            stage = cache_key("frame", self.version, names[index], inputs)
-            file, opaque = json.loads(tools.stages.obtain("frame", stage, make))
+            behind = (backing.colour, level) if backing is not None and level else ()
+            stage = cache_key("frame", self.version, names[index], plain, *behind)
+            file, opaque, used = json.loads(tools.stages.obtain("frame", stage, make))
             if not tools.store.keep(file["sha256"]):  # it was cleared away since
                 tools.stages.drop("frame", stage)
-                file, opaque = json.loads(tools.stages.obtain("frame", stage, make))
+                file, opaque, used = json.loads(tools.stages.obtain("frame", stage, make))
             on_frame()
-            return CodedFile(**file), opaque
+            return CodedFile(**file), opaque, Box(*used)
 
-        names, firsts = frames.names, frames.firsts
+        names = frames.names
         with ThreadPoolExecutor(THREADS) as pool:
             try:
-                made = dict(zip(set(firsts), pool.map(one, set(firsts)), strict=True))
+                made = dict(zip(set(wanted), pool.map(one, set(wanted)), strict=True))
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
         width, height = frames.canvas
-        opaque = [made[first][1] for first in firsts]
+        opaque = [made[one][1] for one in wanted]
         info = {
             "width": width,
             "height": height,
             "colours": len(shared.colours) if shared else None,
             "transparent": min(opaque) < 1,
             "opaque": opaque,
+            "used": union(made[one][2] for one in wanted),
         }
-        files = tuple(made[first][0] for first in firsts)
+        files = tuple(made[one][0] for one in wanted)
         return Coded(key, files, info, tuple(file.size for file in files))
 
     def timed(self, coded: Coded, held: Held, output: FramesOutput, store: Store) -> Timed:
@@ -127,6 +144,12 @@ class FramesFormat:
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         return (read_picture(file, name="frame") for file in files)
+
+
+def _backing(frames: PlayedFrames, output: FramesOutput) -> Backing | None:
+    """The colour behind some frames, where it can show."""
+    needless = output.over is not None or output.pixels == "palette" or frames.opaque
+    return None if needless else output.backing
 
 
 def _alpha(output: FramesOutput) -> Alpha:

@@ -1,4 +1,4 @@
-"""One frame as a picture file: PNG, TGA, JPEG or WebP.
+"""One frame as a picture file: PNG, TGA, BMP, JPEG or WebP.
 
 Sources: PNG third edition; Truevision TGA file format specification 2.0.
 """
@@ -11,8 +11,14 @@ from PIL import Image
 
 from .png_writer import GREY, RGB, RGBA, SIGNATURE, chunk, deflated, filtered, header
 
-MEDIA_TYPES = {"png": "image/png", "tga": "image/x-tga", "jpeg": "image/jpeg", "webp": "image/webp"}
-ENDINGS = {"png": ".png", "tga": ".tga", "jpeg": ".jpg", "webp": ".webp"}
+MEDIA_TYPES = {
+    "png": "image/png",
+    "tga": "image/x-tga",
+    "bmp": "image/bmp",
+    "jpeg": "image/jpeg",
+    "webp": "image/webp",
+}
+ENDINGS = {"png": ".png", "tga": ".tga", "bmp": ".bmp", "jpeg": ".jpg", "webp": ".webp"}
 _LEVEL = 6
 _LUMA = np.array([2126, 7152, 722], np.uint32)
 """Weights of red, green and blue (ITU-R BT.709), of 10,000."""
@@ -50,6 +56,8 @@ def write_picture(samples: NDArray[np.uint8], kind: str, *, quality: int = 90, r
     picture = Image.fromarray(samples)
     if kind == "tga":  # with 8 attribute bits where there is alpha
         picture.save(out, "TGA", compression="tga_rle" if rle else None, orientation=1)
+    elif kind == "bmp":
+        picture.save(out, "BMP")
     elif kind == "jpeg":
         picture.save(out, "JPEG", quality=max(quality, 1), subsampling=0 if quality >= 90 else 2, optimize=True)
     else:

@@ -18,6 +18,8 @@ _FEW = 24
 _TELLING = 110
 """Solid art must have levels this far from black, or from white, to tell anything."""
 _NEARLY_ALL = 0.99
+_NEARLY_NOTHING = 2.5
+"""The mean alpha, in levels, below which a picture is nearly clear: a hundredth of it is opaque."""
 _TOUCHED = 8
 """Alpha from which a pixel at the canvas edge counts as content."""
 
@@ -36,6 +38,11 @@ class Fingerprint:
     """Whether transparent art reaches the edge of its canvas."""
     rim: str = ""
     """The colour that its soft edges seem to have been rendered over: ``black``, ``white`` or none."""
+
+    @property
+    def nearly_clear(self) -> bool:
+        """Whether next to nothing is on the picture."""
+        return float(np.frombuffer(self.signature, np.uint8)[3::4].mean()) < _NEARLY_NOTHING
 
     def same_picture(self, other: "Fingerprint") -> bool:
         """Whether both are the same picture, pixel by pixel."""

@@ -11,6 +11,7 @@ from .output import BaseOutput
 from .outputs import (
     ApngOutput,
     AvifOutput,
+    Backing,
     FramesOutput,
     GifOutput,
     Output,
@@ -33,6 +34,7 @@ __all__ = [
     "AnchorOfSome",
     "ApngOutput",
     "AvifOutput",
+    "Backing",
     "BaseOutput",
     "Between",
     "Bounds",
@@ -99,7 +101,10 @@ class Recipe(Part):
 
     def framing_of(self, output: BaseOutput) -> Framing:
         """What is done to the pictures of an output: the same for all, but for a crop of its own."""
+        framing = self.framing
+        if framing.bleed and not output.holds_clear_colours:
+            framing = framing.model_copy(update={"bleed": False})
         own = output.framing
         if own is None:
-            return self.framing
-        return self.framing.model_copy(update={"crop": own.crop, "drawn_on": own.drawn_on})
+            return framing
+        return framing.model_copy(update={"crop": own.crop, "drawn_on": own.drawn_on})

@@ -53,6 +53,11 @@ class BaseOutput(Part):
         """Whether its files say what frames and spans are called."""
         return False
 
+    @property
+    def holds_clear_colours(self) -> bool:
+        """Whether its files say what colour a clear pixel has."""
+        return getattr(self, "over", None) is None
+
     @model_validator(mode="after")
     def _named_as_it_is(self) -> Self:
         if not self.file_name.lower().endswith(self.endings) or self.file_name.lower() in self.endings:

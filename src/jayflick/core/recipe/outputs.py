@@ -7,7 +7,7 @@ from pydantic import Discriminator, Field, Tag, model_validator
 from ..text import CleanText
 from .framing import Alpha
 from .output import BaseOutput, Over, Percent
-from .part import MAX_PLACES, Flicks, Part
+from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Place
 from .sheet import SheetOutput
 from .target import Kind
 
@@ -37,6 +37,10 @@ class GifOutput(BaseOutput):
     @property
     def endings(self) -> tuple[str, ...]:
         return (".gif",)
+
+    @property
+    def holds_clear_colours(self) -> bool:
+        return False
 
     @property
     def kind(self) -> Kind:
@@ -141,15 +145,33 @@ class VideoOutput(BaseOutput):
         return kinds[self.endings[0]]
 
 
+class Backing(Part):
+    """A colour behind some of the played frames, so that they cover what lies under them."""
+
+    colour: Colour
+    first: Place
+    last: Place
+    fade: int = Field(4, ge=0, le=250, description="Frames over which it comes before them, and goes after")
+
+    @model_validator(mode="after")
+    def _runs_forward(self) -> Self:
+        if self.first > self.last:
+            raise ValueError("the first frame of the backing comes after its last")
+        return self
+
+
+Raster = Annotated[int, Field(ge=-MAX_SIDE, le=MAX_SIDE)]
+
+
 class FramesOutput(BaseOutput):
     """A numbered set of pictures."""
 
     ALPHA: ClassVar[frozenset[str]] = frozenset({"rgba", "premultiplied", "palette"})
 
     format: Literal["frames"] = "frames"
-    picture: Literal["png", "tga", "jpeg"] = "png"
+    picture: Literal["png", "tga", "bmp", "jpeg"] = "png"
     pixels: Literal["rgba", "rgb", "premultiplied", "grey", "palette"] = Field(
-        "rgba", description="TGA has rgba, rgb and premultiplied; JPEG has rgb and grey"
+        "rgba", description="TGA has rgba, rgb and premultiplied; BMP and JPEG have rgb and grey"
     )
     over: Over = None
     rle: bool = Field(False, description="Of TGA: run-length encoded")
@@ -165,6 +187,13 @@ class FramesOutput(BaseOutput):
     held: Literal["once", "repeated"] = Field(
         "once", description="A frame held longer is written once, or again and again at a constant rate"
     )
+    cut: Place | None = Field(
+        None, description="Of a transition: the played frame at which the sources are cut; none: as it covers"
+    )
+    backing: Backing | None = None
+    place: tuple[Raster, Raster] | None = Field(
+        None, description="Left and top of the pictures on the raster that they are shown on"
+    )
 
     @property
     def endings(self) -> tuple[str, ...]:
@@ -176,12 +205,19 @@ class FramesOutput(BaseOutput):
 
     @property
     def kind(self) -> Kind:
-        kinds: dict[str, Kind] = {"png": "png-frames", "tga": "tga-frames", "jpeg": "jpeg-frames"}
+        kinds: dict[str, Kind] = {
+            "png": "png-frames",
+            "tga": "tga-frames",
+            "bmp": "bmp-frames",
+            "jpeg": "jpeg-frames",
+        }
         return kinds[self.picture]
 
     @model_validator(mode="after")
     def _a_kind_there_is(self) -> Self:
-        takes = {"tga": ("rgba", "rgb", "premultiplied"), "jpeg": ("rgb", "grey")}.get(self.picture)
+        takes = {"tga": ("rgba", "rgb", "premultiplied"), "bmp": ("rgb", "grey"), "jpeg": ("rgb", "grey")}.get(
+            self.picture
+        )
         if takes and self.pixels not in takes:
             raise ValueError(
                 f"{self.picture.upper()} frames cannot be {self.pixels}; they are {' or '.join(takes)}"

@@ -17,6 +17,7 @@ Kind = Literal[
     "mov",
     "png-frames",
     "tga-frames",
+    "bmp-frames",
     "jpeg-frames",
     "still",
     "sheet",
@@ -87,6 +88,7 @@ class Target(Part):
     figures: dict[Figure, Rule] = Field(default_factory=dict)
     alpha: Literal["any", "wanted", "none"] = "any"
     repeat: int | None = Field(None, ge=0, le=65536, description="How often it must play; 0 for ever")
+    on_raster: bool = Field(False, description="It is placed on the raster of a show, and trimmed there")
     cover: bool = Field(False, description="A frame has to hide all of the picture: the sources are cut there")
     plain_name: bool = Field(False, description="File names of a to z, digits, - and _ only")
     preset: Preset = Preset()

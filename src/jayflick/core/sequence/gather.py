@@ -328,7 +328,9 @@ def _pixel_problems(readable: list[Found]) -> list[dict[str, Any]]:
         )
     steps = [a.distance(b) for a, b in itertools.pairwise(known)]
     usual = median(step for step in steps if step > 0) if any(steps) else 0.0
-    if len(known) > 3 and usual > 0 and known[-1].distance(known[0]) < CLOSED * usual:
+    # What comes out of nothing and goes into nothing, as a transition does, is no loop.
+    closes = len(known) > 3 and usual > 0 and known[-1].distance(known[0]) < CLOSED * usual
+    if closes and not (known[0].nearly_clear and known[-1].nearly_clear):
         problems.append(
             _problem(
                 "turn",

@@ -29,6 +29,8 @@ class Facts:
     repeat: int | None = None
     cover: Cover | None = None
     """Of a numbered set: how much of the picture each frame covers."""
+    cut: int | None = None
+    """Of a numbered set: where the cut was set by hand, from 1."""
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,7 @@ _NAMES: dict[Kind, str] = {
     "mov": "MOV",
     "png-frames": "PNG frames",
     "tga-frames": "TGA frames",
+    "bmp-frames": "BMP frames",
     "jpeg-frames": "JPEG frames",
     "still": "a still",
     "sheet": "a sheet",
@@ -104,6 +107,7 @@ def facts_of(
 ) -> Facts:
     """What was measured on an output that was made: ``info`` and the played delays."""
     moving = output.kind != "still"
+    delays_ms = file_delays(output, info, delays_ms)
     if info.get("sheets"):  # what is loaded is the sheet, not a frame of it
         sides = [max(sides) for sides in zip(*info["sheets"], strict=True)]
         info = {**info, "width": sides[0], "height": sides[1]}
@@ -119,7 +123,18 @@ def facts_of(
         min((delay for delay in delays_ms if delay > 0), default=None) if moving else None,
         info["repeat"] if moving else None,
         Cover(tuple(info["opaque"])) if info.get("opaque") else None,
+        output.cut if isinstance(output, FramesOutput) else None,
     )
+
+
+def file_delays(output: BaseOutput, info: Mapping[str, Any], delays_ms: Sequence[float]) -> Sequence[float]:
+    """How long each file of a set, or each picture of a file, is shown, from the played delays.
+
+    A set that writes what lasts longer again and again shows each of its files for as long.
+    """
+    if isinstance(output, FramesOutput) and output.held == "repeated":
+        return [info["duration_ms"] / info["count"]]
+    return delays_ms
 
 
 def verdict_of(checked: Sequence[Checked]) -> Verdict:
@@ -156,7 +171,7 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
     if target.alpha != "any":
         checked.append(_alpha(facts, target, output))
     if target.cover and facts.cover is not None:
-        checked.append(_cover(facts.cover))
+        checked.append(_cover(facts.cover, facts.cut, output))
     if target.repeat is not None and facts.repeat is not None and facts.kind in ("gif", "apng", "webp", "avif"):
         checked.append(_repeat(facts.repeat, target.repeat))
     if target.plain_name:
@@ -247,7 +262,10 @@ def _remedy(
         rate = most if over else least
         if rate:
             word = "thin to" if over else "play at"
-            return Remedy(f"{word} {rate:g} fps", (Setting(("output", "take", "rate"), f"{rate:g}"),))
+            at_rate = Setting(("output", "take", "rate"), f"{rate:g}")
+            # A set has no time of its own: what lasts longer than a frame of the rate is written as often.
+            held = (Setting(("output", "held"), "repeated"),) if isinstance(output, FramesOutput) else ()
+            return Remedy(f"{word} {rate:g} fps", (at_rate, *held))
     if figure == "duration_ms":
         wanted = most if over else least
         if wanted:
@@ -293,12 +311,18 @@ def _alpha(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
     return Checked("Alpha", measured, "opaque", "fail" if facts.transparent else "pass", remedy=remedy)
 
 
-def _cover(cover: Cover) -> Checked:
+def _cover(cover: Cover, by_hand: int | None, output: BaseOutput | None) -> Checked:
     allowed = "a frame that covers all of the picture"
     source = "common practice, no published source"
+    if by_hand is not None and not cover.hidden(by_hand):
+        measured = f"the cut at frame {by_hand} would be seen"
+        remedy = None
+        if output is not None and cover.cut is not None:
+            remedy = Remedy(f"cut at frame {cover.cut}", (Setting(("output", "cut"), None),))
+        return Checked("Cover", measured, allowed, "fail", source, remedy)
     if cover.cut is not None:
         first, last = next(run for run in cover.covered if run[0] <= cover.cut <= run[1])
-        measured = f"frames {first} to {last}, cut at {cover.cut}"
+        measured = f"frames {first} to {last}, cut at {by_hand or cover.cut}"
         return Checked("Cover", measured, allowed, "pass", source)
     measured = f"frame {cover.fullest} covers {100 * max(cover.opaque):.2f} %"
     text = "the cut would be seen: enlarge the art until it reaches every edge, or fill what it leaves open"

@@ -92,9 +92,14 @@ def apng(durations: Sequence[int], repeat: int = 0) -> Held:
     return _held("APNG", durations, unit, floor, repeat, _browsers("APNG"))
 
 
-def video(durations: Sequence[int]) -> Held:
-    """Repeated frames at one rate: one at which every delay is a whole number of frames, if there is."""
+def video(durations: Sequence[int], rate: str | None = None) -> Held:
+    """Repeated frames at one rate: one at which every delay is a whole number of frames, if there is.
+
+    ``rate``: that at which the steps were taken, if they were; then it is that one, however long they are held.
+    """
     unit = Fraction(math.gcd(*durations), SECOND)
+    if rate is not None and (unit * Fraction(rate)).denominator == 1:
+        unit = 1 / Fraction(rate)
     if unit < Fraction(1, FASTEST_VIDEO):
         unit = 1 / USUAL_VIDEO
     return Held("Video", conform(durations, int(unit * SECOND), floor=0), unit)

@@ -1,0 +1,103 @@
+"""What a place that takes files answers over HTTP: the documents of its requests and answers, all JSON.
+
+POST   /api/intakes                    an Offer; answers an Intake. The same key again answers the same one.
+PUT    /api/intakes/{id}/files/{name}  one file's bytes; again is the same as once
+POST   /api/intakes/{id}/finish        all files are there; answers an Intake, which goes on by itself
+GET    /api/intakes/{id}               how far it is, and in the end what became of it
+DELETE /api/intakes/{id}               call it off; nothing of it stays
+GET    /api/status                     a Status
+any refusal                            a 4xx status and a Problem
+"""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+MOST_FILES = 4000
+Name = Annotated[str, Field(min_length=1, max_length=200, pattern=r"^[^/\\.\x00-\x1f][^/\\\x00-\x1f]*$")]
+Key = Annotated[str, Field(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9-]+$")]
+Kind = Literal["switcher", "graphics", "post", "effects"]
+"""The stand-ins, as the command line calls them."""
+Use = Literal["transition", "overlay", "source", "animation", "effect", "post"]
+"""What the files are for, where a device does more than one thing with them."""
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class OfferedFile(Document):
+    name: Name
+    bytes: int = Field(ge=0)
+
+
+class Offer(Document):
+    """What somebody wants to bring."""
+
+    key: Key = Field(description="The sender's own name of this delivery: offered twice, it is taken once")
+    title: str = Field("", max_length=200)
+    files: tuple[OfferedFile, ...] = Field(min_length=1, max_length=MOST_FILES)
+    first: Name | None = Field(None, description="The first file of a numbered set; none: the files as listed")
+    use: Use | None = None
+    place: int | None = Field(
+        None, ge=1, le=99, description="A numbered place to keep it in: a memory, a source"
+    )
+    rate: float | None = Field(None, gt=0, le=1000, description="Frames per second that it is meant to play at")
+    repeat: int = Field(0, ge=0, le=65535, description="How often it plays; 0: for ever")
+    at: tuple[int, int] | None = Field(None, description="Left and top on the raster; none: the corner")
+    cut: int | None = Field(None, ge=1, description="The frame of a transition at which the sources are cut")
+
+
+class Problem(Document):
+    """Why something is refused, and what would help."""
+
+    message: str
+    file: str | None = None
+    remedy: str = ""
+
+
+class Answer(Document):
+    """What became of a delivery."""
+
+    verdict: Literal["taken", "changed", "refused"]
+    message: str
+    file: str | None = None
+    remedy: str = ""
+    remarks: tuple[str, ...] = Field((), description="What was changed, or is worth knowing")
+
+
+State = Literal["receiving", "waiting", "converting", "taken", "refused", "cancelled"]
+
+
+class Intake(Document):
+    """A delivery as it comes in."""
+
+    id: str
+    state: State
+    received: tuple[str, ...] = Field((), description="Names of the files that are there")
+    done: int = 0
+    total: int = 0
+    answer: Answer | None = None
+
+    @property
+    def ended(self) -> bool:
+        return self.state in ("taken", "refused", "cancelled")
+
+
+class Place(Document):
+    """A numbered place that holds one thing."""
+
+    number: int
+    title: str = Field(description="What lies there; empty if nothing does")
+    note: str = ""
+
+
+class Status(Document):
+    """What answers here, and what it asks for."""
+
+    kind: str = Field(description="A Kind, or something else that takes files")
+    title: str
+    note: str
+    uses: tuple[Use, ...] = ()
+    places: tuple[Place, ...] = Field((), description="Of these one must be chosen, where there are any")
+    busy: bool = False

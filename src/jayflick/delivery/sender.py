@@ -1,0 +1,220 @@
+"""Brings files to a place that takes them and waits for its answer; goes on after a broken connection."""
+
+import ipaddress
+import time
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple, TypeVar
+from urllib.parse import quote, urlsplit
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from ..core.errors import Cancelled, InputError, JayFlickError
+from .protocol import Answer, Intake, Offer, OfferedFile, Problem, Status
+
+T = TypeVar("T", bound=BaseModel)
+TRIES = 4
+"""How often a request is made before its place is given up."""
+PAUSE = 0.25
+"""Seconds between two looks at how far a conversion is."""
+MOST_ANSWER = 1 << 20
+
+
+class Load(NamedTuple):
+    """A file that is sent."""
+
+    name: str
+    size: int
+    read: Callable[[], bytes]
+
+
+class Progress(NamedTuple):
+    """How far a delivery is: files sent, then pictures converted there."""
+
+    stage: str
+    done: int
+    total: int
+
+
+class Gone(JayFlickError):
+    """The place does not answer (any more). Sending again with the same key goes on where it stopped."""
+
+
+def usable(address: str, *, beyond: bool) -> str:
+    """An address to send to, without what follows its host and port; ``InputError`` if it may not be used.
+
+    ``beyond``: it need not be this machine's loopback. Names other than ``localhost`` are never looked up to
+    find out.
+    """
+    try:
+        parts = urlsplit(address if "://" in address else f"http://{address}")
+        host, port = parts.hostname, parts.port
+    except ValueError:
+        host, port = None, None
+        parts = urlsplit("")
+    if parts.scheme not in ("http", "https") or not host or parts.username or parts.password:
+        raise InputError(
+            f"{address!r} is no address to send to", remedy="use one such as http://127.0.0.1:8231"
+        )
+    try:
+        near = ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        near = host == "localhost"
+    if not near and not beyond:
+        raise InputError(
+            f"{host} is not this machine",
+            remedy="allow it first: start with JAYFLICK_SEND_BEYOND=true",
+        )
+    shown = f"[{host}]" if ":" in host else host
+    return f"{parts.scheme}://{shown}" + (f":{port}" if port else "")
+
+
+class Sender:
+    """Speaks with one place."""
+
+    def __init__(self, address: str, *, patience: float = 20, pause: float = 0.5) -> None:
+        """``address``: as :func:`usable` gives it.
+
+        ``patience``: seconds that an answer may take. ``pause``: seconds before a request is made anew, doubled
+        each time.
+        """
+        self._pause = pause
+        self._cancelled: Callable[[], bool] = _never
+        self._client = httpx.Client(
+            base_url=address,
+            timeout=httpx.Timeout(patience, connect=3),
+            follow_redirects=False,
+            trust_env=False,
+        )
+
+    def __enter__(self) -> "Sender":
+        return self
+
+    def __exit__(self, *exception: object) -> None:
+        self._client.close()
+
+    def status(self) -> Status:
+        """What answers there. One try: whoever asks wants to know now."""
+        return self._ask(Status, "GET", "/api/status", tries=1)
+
+    def send(
+        self,
+        offer: Offer,
+        files: Sequence[Load],
+        *,
+        progress: Callable[[Progress], None] = lambda progress: None,
+        cancelled: Callable[[], bool] | None = None,
+    ) -> Answer:
+        """Send all files and wait for the answer.
+
+        Raises ``InputError`` when it is refused, ``Gone`` when the place does not answer, and ``Cancelled``
+        after it has been called off there too.
+        """
+        self._cancelled = cancelled or _never
+        intake = self._ask(Intake, "POST", "/api/intakes", json=offer.model_dump())
+        where = f"/api/intakes/{intake.id}"
+        try:
+            if intake.state == "receiving":
+                self._bring(where, intake, files, progress)
+                intake = self._ask(Intake, "POST", f"{where}/finish")
+            while not intake.ended:
+                progress(Progress("converting", intake.done, intake.total))
+                _heed(self._cancelled)
+                time.sleep(PAUSE)
+                intake = self._ask(Intake, "GET", where)
+        except Cancelled:
+            self._cancelled = _never
+            try:
+                intake = self._ask(Intake, "DELETE", where, tries=1)
+            except Gone:
+                raise Cancelled("sending was called off; the place does not answer, ") from None
+            if intake.state != "taken":
+                raise
+        answer = intake.answer or Answer(verdict="refused", message="it was called off there")
+        if answer.verdict == "refused":
+            raise InputError(answer.message, file=answer.file, remedy=answer.remedy)
+        return answer
+
+    def _bring(
+        self,
+        where: str,
+        intake: Intake,
+        files: Sequence[Load],
+        progress: Callable[[Progress], None],
+    ) -> None:
+        there = set(intake.received)
+        for number, file in enumerate(files):
+            progress(Progress("sending", number, len(files)))
+            _heed(self._cancelled)
+            if file.name not in there:
+                self._request("PUT", f"{where}/files/{quote(file.name)}", content=file.read())
+        progress(Progress("sending", len(files), len(files)))
+
+    def _ask(self, kind: type[T], method: str, path: str, *, tries: int = TRIES, **content: Any) -> T:
+        answer = self._request(method, path, tries=tries, **content)
+        try:
+            return kind.model_validate_json(answer)
+        except ValidationError:
+            remedy = "check the address: something else answers there"
+            raise InputError("what answers there takes no files this way", remedy=remedy) from None
+
+    def _request(self, method: str, path: str, *, tries: int = TRIES, **content: Any) -> bytes:
+        for attempt in range(tries):
+            if attempt:
+                _heed(self._cancelled)
+                time.sleep(self._pause * 2 ** (attempt - 1))
+            try:
+                with self._client.stream(method, path, **content) as answer:
+                    data = b""
+                    for block in answer.iter_bytes():
+                        data += block
+                        if len(data) > MOST_ANSWER:
+                            raise InputError("what answers there takes no files this way")
+            except httpx.TransportError:
+                continue
+            if answer.status_code >= 500:
+                continue
+            if answer.status_code >= 300:
+                raise _refusal(answer.status_code, data)
+            return data
+        raise Gone(
+            "the place does not answer",
+            remedy="once it is there again, sending goes on where it stopped",
+        )
+
+
+def offer_of(**facts: Any) -> Offer:
+    """An offer of these facts; ``InputError`` where one of them can be no part of an offer."""
+    try:
+        return Offer(**facts)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        what = str(first["msg"]).removeprefix("Value error, ")
+        raise InputError(f"this cannot be sent: {where}: {what}", remedy="send less, or correct it") from None
+
+
+def load_of(name: str, data: bytes) -> Load:
+    """A file whose bytes are at hand."""
+    return Load(name, len(data), lambda: data)
+
+
+def offered(files: Sequence[Load]) -> tuple[OfferedFile, ...]:
+    return tuple(OfferedFile(name=file.name, bytes=file.size) for file in files)
+
+
+def _never() -> bool:
+    return False
+
+
+def _heed(cancelled: Callable[[], bool]) -> None:
+    if cancelled():
+        raise Cancelled("sending was called off; nothing of it stayed there")
+
+
+def _refusal(status: int, data: bytes) -> JayFlickError:
+    try:
+        problem = Problem.model_validate_json(data)
+    except ValidationError:
+        return InputError(f"the place answered {status}", remedy="check the address")
+    return InputError(problem.message, file=problem.file, remedy=problem.remedy)

@@ -1,0 +1,143 @@
+"""Keeps the stand-ins running: a process each, started again when it ends."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+
+from ..core.atomic import atomic_write
+from ..core.errors import JayFlickError
+from ..delivery.protocol import Kind, Status
+from ..delivery.sender import Sender
+from ..standins.kinds import KINDS
+from .mariadb import die_with_parent
+from .models import now as moment
+from .schemas import StandInInfo
+
+LIST = "standins.json"
+"""In the data folder's part for them: where each is to be found, for the command line."""
+
+
+@dataclass
+class _Running:
+    name: Kind
+    listening: socket.socket
+    """Kept open, so that the address stays the same, and nobody is turned away while it starts anew."""
+    process: subprocess.Popen[bytes] | None = None
+    since: datetime | None = None
+    failures: int = 0
+    not_before: float = 0.0
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.listening.getsockname()[1]}"
+
+
+class StandIns:
+    """All of them, or none if they were left out."""
+
+    def __init__(self, folder: Path, web: Path) -> None:
+        self._folder = folder.resolve()
+        self._web = web.resolve()
+        self._running: list[_Running] = []
+        self._stopping = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Begin to start them; returns at once."""
+        self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        for name in KINDS:
+            listening = socket.create_server(("127.0.0.1", 0), backlog=64)
+            self._running.append(_Running(name, listening))
+        addresses = {one.name: one.url for one in self._running}
+        atomic_write(self._folder / LIST, json.dumps(addresses).encode())
+        # They end with the thread that starts them, however that ends.
+        self._thread = threading.Thread(target=self._keep, name="standins", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stopping.set()
+        if self._thread is not None:
+            self._thread.join()
+        (self._folder / LIST).unlink(missing_ok=True)
+        for one in self._running:
+            one.listening.close()
+        self._running = []
+
+    def address(self, name: str) -> str | None:
+        """Where a stand-in is, by its name."""
+        return next((one.url for one in self._running if one.name == name), None)
+
+    def since(self, name: str) -> datetime | None:
+        """When a stand-in was started last; what it held before is gone."""
+        return next((one.since for one in self._running if one.name == name), None)
+
+    def listed(self) -> list[StandInInfo]:
+        """All of them as they are now; asks each one."""
+        return [self._info(one) for one in self._running]
+
+    def _info(self, one: _Running) -> StandInInfo:
+        status: Status | None = None
+        alive = one.process is not None and one.process.poll() is None
+        if alive:
+            with suppress(JayFlickError), Sender(one.url, patience=1.5) as sender:
+                status = sender.status()
+        starting = not alive or (status is None and time.monotonic() < one.not_before + 5)
+        return StandInInfo.model_validate(
+            {
+                "name": one.name,
+                "title": KINDS[one.name].title,
+                "url": one.url,
+                "since": one.since,
+                "state": "ready" if status else "starting" if starting else "silent",
+                "status": status,
+            }
+        )
+
+    def _keep(self) -> None:
+        while not self._stopping.is_set():
+            for one in self._running:
+                if one.process is not None and one.process.poll() is None:
+                    continue
+                now = time.monotonic()
+                if one.process is not None:
+                    # One that ends as soon as it has begun is not started again and again without a pause.
+                    quick = now - one.not_before < 5
+                    one.failures = one.failures + 1 if quick else 0
+                    one.process = None
+                    one.not_before = now + min(0.2 * 2**one.failures, 10)
+                if now >= one.not_before:
+                    one.not_before = now
+                    one.since = moment()
+                    one.process = self._begin(one)
+            self._stopping.wait(0.2)
+        for one in self._running:
+            if one.process is not None:
+                one.process.send_signal(signal.SIGTERM)
+        patient = time.monotonic() + 2
+        for one in self._running:
+            if one.process is not None:
+                try:
+                    one.process.wait(max(patient - time.monotonic(), 0.01))
+                except subprocess.TimeoutExpired:
+                    one.process.kill()
+                    one.process.wait()
+
+    def _begin(self, one: _Running) -> subprocess.Popen[bytes]:
+        descriptor = one.listening.fileno()
+        options = ["--data", str(self._folder), "--web", str(self._web), "--fd", str(descriptor)]
+        return subprocess.Popen(
+            [sys.executable, "-m", "jayflick.standins", one.name, *options],
+            pass_fds=[descriptor],
+            stdin=subprocess.DEVNULL,
+            preexec_fn=partial(die_with_parent, os.getpid()),
+        )
