@@ -3,7 +3,7 @@ import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
 export default tseslint.config(
-  { ignores: ["dist", "src/api/schema.gen.d.ts"] },
+  { ignores: ["dist", "**/*.gen.d.ts"] },
   js.configs.recommended,
   ...tseslint.configs.strictTypeChecked.map((config) => ({ ...config, files: ["src/**/*.{ts,tsx}"] })),
   {

@@ -9,6 +9,8 @@ export default defineConfig({
     assetsInlineLimit: 0,
     modulePreload: { polyfill: false },
     chunkSizeWarningLimit: 900,
+    // The program, and the pages of the stand-ins, which serve them themselves.
+    rolldownOptions: { input: ["index.html", "standin.html"] },
   },
   test: { include: ["src/**/*.test.ts"] },
 });

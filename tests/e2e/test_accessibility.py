@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 from jayflick.demo import DEMO
 from tests.e2e.conftest import Desk
 from tests.e2e.test_pictures import undo_all
+from tests.e2e.test_proof import standins
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 FILES = {project.folder: project.files for project in DEMO}
@@ -94,4 +95,34 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None
     page.get_by_role("radio", name="Sheet", exact=True).click()
     page.get_by_role("tab", name="Hand-off").click()
     undo_all(desk)
+    page.keyboard.press("p")
+    expect(page.get_by_role("region", name="Proof").get_by_role("img", name="The file")).to_be_visible()
+    wrong["proof"] = violations(desk)
+    page.keyboard.press("p")
+
+    desk.open("Gull across")
+    page.keyboard.press("h")
+    expect(page.get_by_role("region", name="Cover")).to_be_visible()
+    page.get_by_text("Hatch what is uncovered").click()
+    expect(page.get_by_role("img", name="What is uncovered")).to_be_visible()
+    wrong["cover"] = violations(desk)
+    page.get_by_text("Hatch what is uncovered").click()
+    if theme == "light":  # the stand-ins look as they do by day and by night
+        page.get_by_label("Target", exact=True).select_option("overlay")
+        expect(
+            page.get_by_role("region", name="On the raster").get_by_label("Left on the raster")
+        ).to_be_visible()
+        expect(page.get_by_role("button", name="Send", exact=True)).to_be_enabled(timeout=60_000)
+        expect(page.get_by_text("before the last change")).to_have_count(0)
+        wrong["raster"] = violations(desk)
+        undo_all(desk)
+        for name, url in standins(desk).items():
+            page.goto(url, wait_until="domcontentloaded")
+            expect(page.get_by_role("region", name="Bring files")).to_be_visible()
+            if name == "graphics":
+                page.get_by_role("button", name="Add a line of text").click()
+                expect(page.get_by_role("region", name="Line 1")).to_be_visible()
+            wrong[name] = violations(desk)
+            if name == "graphics":
+                page.get_by_role("region", name="Line 1").get_by_role("button", name="Remove").click()
     assert {screen: found for screen, found in wrong.items() if found} == {}

@@ -118,7 +118,7 @@ def test_what_cannot_be_brought_in_says_why_and_leaves_the_shelf_alone(desk: Des
     page = desk.page
     desk.forgiven.append("422")
     desk.goto()
-    cards = page.get_by_role("listitem")
+    cards = page.get_by_role("region", name="Projects").get_by_role("listitem")
     expect(cards.first).to_be_visible()
     before = cards.count()
     page.get_by_label("Frames", exact=True).set_input_files(tmp_path / "letter.txt")

@@ -21,7 +21,7 @@ from tests.conftest import moving_square, save_frames
 from tests.core.test_broadcast import curtain
 from tests.core.test_formats import output, recipe
 from tests.e2e.conftest import STAGE, Desk
-from tests.service.conftest import project_of
+from tests.service.conftest import edit, project_of
 
 
 def add(page: Page, name: str) -> None:
@@ -174,6 +174,7 @@ def test_a_transition_shows_how_much_it_covers_and_where_to_cut(desk: Desk) -> N
     page = desk.page
     with httpx.Client(base_url=desk.base, timeout=60) as client:
         project = project_of(client, curtain(21))
+        edit(client, project, lambda recipe: recipe["rhythm"].update(rate="60")).raise_for_status()
     desk.goto(f"/project/{project}")
     desk.settled()
     page.get_by_role("button", name="Add an output").click()

@@ -38,6 +38,9 @@ export type Target = Schemas["Target-Output"];
 export type CheckInfo = Schemas["CheckInfo"];
 export type TargetInfo = Schemas["TargetInfo"];
 export type HandoffInfo = Schemas["HandoffInfo"];
+export type BroadcastInfo = Schemas["BroadcastInfo"];
+export type DeliveryInfo = Schemas["DeliveryInfo"];
+export type StandInInfo = Schemas["StandInInfo"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 

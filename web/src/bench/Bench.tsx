@@ -23,6 +23,7 @@ import { DropChoice } from "./DropChoice";
 import { takeUnsent, underWay, useBench, useEdits, type Bench as BenchParts } from "./edits";
 import { useFlight } from "./flight";
 import { FlightStage } from "./FlightStage";
+import { useOpenMarks } from "./broadcast";
 import { viewOf } from "./formats/table";
 import { PlaceOverlay } from "./PlaceOverlay";
 import { recall, useMemory } from "./memory";
@@ -33,6 +34,9 @@ import { LineUpStage } from "./LineUpStage";
 import { FramingPanel, useFramingPart } from "./panels/framing/Framing";
 import { GatherPanel } from "./panels/Gather";
 import { HandOffPanel } from "./panels/HandOff";
+import { OpenMarks } from "./OpenMarks";
+import { ProofStage } from "./proof/ProofStage";
+import { useProof } from "./proof/proof";
 import { SceneStage } from "./scene/SceneStage";
 import { useLayout, useLook } from "./sheet/layout";
 import { SheetStage } from "./sheet/SheetStage";
@@ -98,6 +102,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result, viewOf(output).player(output));
   const look = useLook((state) => state.look);
+  const proving = useProof((state) => state.open);
+  const hatched = useOpenMarks((state) => state.on);
   const laid = useLayout(bench, result?.id);
   const live = useLive((state) => state.jobs[jobKey(project.id, output.id)]);
   const unsaved = useEdits(({ waiting }) => waiting.some((edit) => edit.project === project.id));
@@ -133,6 +139,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       tellError,
     );
   };
+  const stage = { bench, shown, error, behind, busy, job, onCancel: cancel, onRetry: retry };
   const panel = { bench, result, shown, behind, busy, job, cancel, retry, outputs, choose };
 
   return (
@@ -160,35 +167,22 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
         ) : part === "tuning" && output.format === "sheet" && look === "sheet" ? (
-          <SheetStage
-            bench={bench}
-            laid={laid}
-            shown={shown}
-            error={error}
-            behind={behind}
-            busy={busy}
-            job={job}
-            onCancel={cancel}
-            onRetry={retry}
-          />
+          <SheetStage {...stage} laid={laid} />
         ) : part === "tuning" && ["sheet", "frames"].includes(output.format) && look === "scene" ? (
           <SceneStage result={result} output={output} behind={behind} />
+        ) : part === "handoff" && proving ? (
+          <ProofStage panel={panel} />
         ) : part === "framing" && framed === "line-up" && liningUp ? (
           <LineUpStage bench={bench} shown={shown} />
         ) : (
           <Stage
-            bench={bench}
-            shown={shown}
-            error={error}
-            behind={behind}
-            busy={busy}
-            job={job}
-            onCancel={cancel}
-            onRetry={retry}
+            {...stage}
             overlay={
               part === "framing" && framed === "size"
                 ? (scale) => <PlaceOverlay bench={bench} scale={scale} />
-                : undefined
+                : part === "handoff" && hatched && shown && output.target?.cover
+                  ? (scale) => <OpenMarks shown={shown} scale={scale} />
+                  : undefined
             }
           />
         )}
@@ -390,6 +384,10 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
           setPart("framing");
           useFramingPart.setState({ part: "size" });
           useCrop.setState(({ open }) => ({ open: !open }));
+        },
+        p: () => {
+          setPart("handoff");
+          useProof.setState(({ open }) => ({ open: !open }));
         },
         c: () => {
           setPart("gather");

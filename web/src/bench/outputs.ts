@@ -80,6 +80,9 @@ const DEFAULTS: Record<Format, Record<string, unknown>> = {
     names: "frame_####",
     first_number: 1,
     held: "once",
+    cut: null,
+    backing: null,
+    place: null,
   },
   still: { picture: "png", over: null, quality: 88, frame: 1 },
   sheet: {
@@ -189,6 +192,8 @@ export function aimed(output: Output, target: Target): Output {
     size: preset.fit ? { ...size, fit: preset.fit } : size,
     take: preset.rate ? { ...output.take, rate: preset.rate } : output.take,
   };
+  // Frames have no time of their own: at a rate that is fixed, one that lasts longer comes again.
+  if (aim.format === "frames" && preset.rate) return { ...aim, held: "repeated" };
   const longest = target.figures.longest_side?.stop?.most;
   if (aim.format === "sheet" && longest) return { ...aim, widest: longest };
   if (preset.over_page && aim.format === "gif" && ["cutoff", "dither"].includes(aim.alpha.edges))
@@ -219,6 +224,7 @@ export const OPEN_TARGET: Target = {
   figures: {},
   alpha: "any",
   repeat: null,
+  on_raster: false,
   cover: false,
   plain_name: false,
   preset: { width: null, height: null, fit: null, rate: null, over_page: false },

@@ -29,6 +29,7 @@ import { switchTheme, useTheme } from "../ui/theme";
 import { bring, cancelBringing, chosenFiles, limitsInWords, resumeSorting, saw, useBringing } from "./bring";
 import { Cutting } from "./Cutting";
 import { Sorting } from "./Sorting";
+import { StandIns } from "./StandIns";
 
 export function Shelf() {
   const shelf = useQuery({
@@ -122,6 +123,7 @@ export function Shelf() {
           </ul>
         )}
       </section>
+      <StandIns />
       <Bin />
       <Stored />
     </div>

@@ -17,9 +17,10 @@ const PIXELS: Record<Pixels, string> = {
 const TAKES: Record<Picture, readonly Pixels[]> = {
   png: ["rgba", "rgb", "premultiplied", "grey", "palette"],
   tga: ["rgba", "rgb", "premultiplied"],
+  bmp: ["rgb", "grey"],
   jpeg: ["rgb", "grey"],
 };
-const ENDINGS: Record<Picture, string> = { png: ".png", tga: ".tga", jpeg: ".jpg" };
+const ENDINGS: Record<Picture, string> = { png: ".png", tga: ".tga", bmp: ".bmp", jpeg: ".jpg" };
 const keepsAlpha = (pixels: Pixels) => pixels !== "rgb" && pixels !== "grey";
 
 export const frames: FormatView<"frames"> = {
@@ -50,6 +51,7 @@ function FramesPanel({ panel, output, tune }: TuneProps<"frames">) {
           choices={[
             { value: "png", label: "PNG" },
             { value: "tga", label: "TGA" },
+            { value: "bmp", label: "BMP" },
             { value: "jpeg", label: "JPEG" },
           ]}
           onChange={(picture) => {

@@ -5,18 +5,22 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ApiError, data, fileUrl, type Limits, type Output, type ProjectInfo } from "../../api/client";
 import { ago, count, seconds, size, times } from "../../format";
-import { Button, IconButton, Mark, Row, TextField } from "../../ui/controls";
+import { Button, IconButton, Mark, Row, Segmented, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
 import { viewOf } from "../formats/table";
+import { useProof } from "../proof/proof";
 import type { Standing } from "../outputs";
 import { Check } from "./Check";
 import { Cover } from "./Cover";
+import { OnRaster } from "./OnRaster";
 import { Facts, Head, type PanelProps } from "./panel";
+import { Send } from "./Send";
 
 export function HandOffPanel(panel: PanelProps) {
   const { bench, result, behind, busy, job, cancel, retry, outputs, choose } = panel;
   const { output, project } = bench;
   const view = viewOf(output);
+  const proving = useProof((state) => state.open);
   const ready = result !== undefined && !behind;
   const allReady = outputs.every((one) => one.result && !one.behind);
   const passing = outputs.filter((one) => one.verdict === "fine").length;
@@ -25,6 +29,17 @@ export function HandOffPanel(panel: PanelProps) {
       <Head title="Hand-off">
         {count(outputs.length, "output")}, {passing} fine
       </Head>
+      <Row label="Stage">
+        <Segmented
+          label="What the stage shows"
+          value={proving ? "proof" : "picture"}
+          choices={[
+            { value: "picture", label: "Picture" },
+            { value: "proof", label: "Proof", tip: "The file in the place it is for", keys: "P" },
+          ]}
+          onChange={(next) => useProof.setState({ open: next === "proof" })}
+        />
+      </Row>
       <ul aria-label="Outputs to hand off" className="flex flex-col gap-0.5">
         {outputs.map((one) => (
           <Line key={one.output.id} panel={panel} one={one} choose={choose} />
@@ -42,6 +57,8 @@ export function HandOffPanel(panel: PanelProps) {
         ))}
       <Check {...panel} />
       <Cover {...panel} />
+      <OnRaster {...panel} />
+      <Send {...panel} />
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
         <Row label="File name">
           <TextField
