@@ -1,6 +1,6 @@
 """All measurements, one after another."""
 
-from . import apng, encode, framing, gather, memory, retune, rhythm, sheets
+from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets
 
 for title, part in (
     ("Whole encodes", encode),
@@ -9,6 +9,7 @@ for title, part in (
     ("The rhythm strip", rhythm),
     ("Framing", framing),
     ("Sheets", sheets),
+    ("Broadcast", broadcast),
     ("Retuning in the browser", retune),
     ("Memory", memory),
 ):
