@@ -127,6 +127,16 @@ def test_outputs_are_copied_named_ordered_turned_to_by_key_and_taken_away(desk: 
     expect(chosen).to_contain_text("Page loop")
     page.keyboard.press("PageUp")
     expect(chosen).to_contain_text("Small copy")
+    page.evaluate(
+        """async () => {
+            for (const key of ["PageDown", "PageUp"]) {
+                document.body.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true }));
+                await new Promise((done) => setTimeout(done)); // sooner than it is drawn
+            }
+            for (let drawn = 0; drawn < 2; drawn += 1) await new Promise(requestAnimationFrame);
+        }"""
+    )
+    expect(chosen).to_contain_text("Small copy")
     page.keyboard.press("t")
     page.get_by_role("textbox", name="Colours, number").fill("8")  # of the copy alone
     page.keyboard.press("Enter")

@@ -2,7 +2,7 @@
 
 import { Redo2, Undo2 } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
@@ -319,7 +319,8 @@ function turnOutput(bench: BenchParts, by: number, choose: (id: string) => void)
 
 /** Keys that work wherever nothing is being typed. */
 function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: string) => void): void {
-  useEffect(() => {
+  // With the picture, not after it: a key acts on what is on screen.
+  useLayoutEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       const typing = target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;

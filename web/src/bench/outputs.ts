@@ -22,7 +22,8 @@ export function useChosenOutput(): [string | null, (id: string) => void] {
           now.set(PARAMETER, id);
           return now;
         },
-        { replace: true },
+        // At once, not as a transition: a key pressed next counts from the output chosen last.
+        { replace: true, flushSync: true },
       ),
     [setSearch],
   );
