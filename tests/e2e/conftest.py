@@ -62,11 +62,11 @@ class Desk:
         self.page.goto(self.base + address)
 
     def open(self, name: str, *, playing: bool = False) -> None:
-        """Open a project from the shelf and wait for its picture."""
+        """Open the bench of a project that is on the shelf, by its address, and wait for its picture."""
         if playing:
             self.page.emulate_media(reduced_motion="no-preference")
-        self.goto()
-        self.page.get_by_role("link", name=name, exact=True).first.click()
+        projects = self.page.request.get(f"{self.base}/api/projects").json()
+        self.goto(f"/project/{next(one['id'] for one in projects if one['name'] == name)}")
         self.settled()
 
     def settled(self) -> None:
