@@ -236,13 +236,15 @@ def test_an_upload_waits_for_its_turn_but_not_for_ever(
 ) -> None:
     monkeypatch.setattr("jayflick.service.routes.imports.LONGEST_WAIT", 0.3)
     settings = Settings(data=tmp_path, database=database.url, workers=1, uploads=1)
-    with serving(settings) as (client, _):
+    with serving(settings) as (client, service):
         address = f"/api/imports/{client.post('/api/imports').json()['id']}/files"
         files = [("files", file) for file in numbered(moving_square(2))]
         place = urlsplit(str(client.base_url))
         with socket.create_connection((place.hostname, place.port)) as raw:  # half an upload has the only turn
             head = f"POST {address} HTTP/1.1\r\nHost: {place.netloc}\r\nContent-Length: 500\r\n"
             raw.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
-            answer = until(lambda: (got := client.post(address, files=files)).status_code == 503 and got, 10)
+            until(lambda: service.uploads.value == 0)
+            answer = client.post(address, files=files)
+            assert answer.status_code == 503
             assert answer.json()["message"] == "too many uploads at once"
         until(lambda: client.post(address, files=files).status_code == 200, 10)

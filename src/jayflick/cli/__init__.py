@@ -9,6 +9,7 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import InputError, JayFlickError
+from ..core.heap import keep_freed_memory
 from . import broadcast, check, gather, info, make, send
 
 
@@ -24,6 +25,7 @@ class _Parser(argparse.ArgumentParser):
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status: 0 done, 2 bad input or options, 1 anything else."""
+    keep_freed_memory()
     try:
         options = _parser().parse_args(arguments)
         status: int = options.run(options) or 0

@@ -18,8 +18,11 @@ def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
 
     ``durable``: only return once file and name are on disk. ``OSError`` leaves nothing behind.
     """
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
+    try:
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
+    except FileNotFoundError:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)

@@ -17,6 +17,7 @@ from threading import Lock, Thread
 from typing import Any, TypeVar
 
 from ..core.errors import InputError
+from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
 from .errors import TooSlow, Unavailable
@@ -252,6 +253,7 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
     warnings.simplefilter("ignore")  # libraries speak of damage that is reported as what it means
     logging.disable()
+    keep_freed_memory()
     resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:

@@ -16,7 +16,7 @@ from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import ProjectFile
 from ..core.text import LONGEST_NAME, clean, safe_path
 from .errors import Conflict, NotFound
-from .models import Import, ImportClip, ImportFile, Picture
+from .models import Import, ImportClip, ImportFile, Picture, table_of
 from .pictures import found_of, note_pictures
 from .projects import new_id
 
@@ -75,9 +75,9 @@ def note(
         }
         for name in sorted(rows)
     ]
-    statement = insert(ImportFile).values(values)
+    statement = insert(table_of(ImportFile))
     changed = {key: statement.inserted[key] for key in (*nothing, "message", "remedy")}
-    session.execute(statement.on_duplicate_key_update(changed))
+    session.execute(statement.on_duplicate_key_update(changed), values)
 
 
 def _name_key(name: str) -> str:

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Double, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, Double, ForeignKey, Index, String, Table, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -19,6 +19,11 @@ def now() -> datetime:
 
 class Base(DeclarativeBase):
     pass
+
+
+def table_of(model: type[Base]) -> Table:
+    """A model's table. Many rows at once go into it in a third of the time they take as a model's."""
+    return Base.metadata.tables[model.__tablename__]
 
 
 class Project(Base):

@@ -16,7 +16,7 @@ from ..core.sequence.gather import Found
 from ..core.sequence.pieces import Piece, thumbnail
 from ..core.stages import Stages, cache_key
 from ..core.store import Store
-from .models import Frame, ImportFile, Picture, now
+from .models import Frame, ImportFile, Picture, now, table_of
 
 
 def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:
@@ -61,12 +61,9 @@ def note_pictures(session: Session, taken: Iterable[tuple[Piece, str, int]]) -> 
     # In one order, whoever brings them: two that bring the same ones then never wait for each other.
     rows = {sha256: _row(piece, sha256, size) for piece, sha256, size in taken}
     if rows:
-        statement = insert(Picture).values([rows[sha256] for sha256 in sorted(rows)])
-        session.execute(
-            statement.on_duplicate_key_update(
-                facts=statement.inserted.facts, created=statement.inserted.created
-            )
-        )
+        statement = insert(table_of(Picture))
+        renewed = {"facts": statement.inserted.facts, "created": statement.inserted.created}
+        session.execute(statement.on_duplicate_key_update(renewed), [rows[sha256] for sha256 in sorted(rows)])
 
 
 def _row(piece: Piece, sha256: str, size: int) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
+from ..core.heap import keep_freed_memory
 from ..core.progress import Progress
 from ..core.recipe import Recipe
 from ..core.render import Rendered, render
@@ -41,6 +42,7 @@ class Place:
 def begin(server: int) -> None:
     """First thing in a new worker process: end when the server ends, and load the compiled loops."""
     die_with_parent(server)
+    keep_freed_memory()
     warm()
 
 
