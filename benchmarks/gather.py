@@ -153,6 +153,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as scratch, sync_playwright() as playwright:
         draw(Path(scratch) / "discs")
         specks(Path(scratch) / "specks")
+        discs = sorted((Path(scratch) / "discs").iterdir())
+        theirs = _pillow(discs)  # while nothing else runs
+        gathered = _gather(discs, Path(scratch))
         server = Server(Path(scratch) / "data").start("--no-demo")
         try:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
@@ -162,10 +165,8 @@ def main() -> None:
             expect(made).to_contain_text("ready", timeout=300_000)
             longest, median, count = _scroll(page)
             peak = _Peak(server)
-            gathered = _gather(sorted((Path(scratch) / "discs").iterdir()), Path(scratch))
             first, ours = bring(page, server, Path(scratch) / "discs", "Disc")
             memory = peak.stop()
-            theirs = _pillow(sorted((Path(scratch) / "discs").iterdir()))
             browser.close()
         finally:
             server.stop()

@@ -4,7 +4,6 @@ import hashlib
 import json
 import os
 import struct
-import zlib
 from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
@@ -12,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from .atomic import atomic_write
+from .checksums import crc32
 from .store import Store
 
 _SEAL = struct.Struct("<QI")
@@ -91,4 +91,4 @@ class Stages:
 
 def _seal(data: bytes) -> bytes:
     """What stands behind a result in its file: its length and checksum."""
-    return _SEAL.pack(len(data), zlib.crc32(data))
+    return _SEAL.pack(len(data), crc32(data))

@@ -4,7 +4,6 @@ Sources: PNG third edition, sections 11.3.6 (acTL, fcTL, fdAT), 11.2.2 (PLTE) an
 """
 
 import struct
-import zlib
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -15,6 +14,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from ..checksums import crc32
 from ..compiled import compiled
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver
@@ -153,7 +153,7 @@ def encode_apng(
 
 def _sign(data: bytearray, body: int, length: int) -> None:
     """Write the CRC of a chunk whose body begins at ``body`` (section 5.5)."""
-    struct.pack_into(">I", data, body + length, zlib.crc32(data[body - 4 : body + length]))
+    struct.pack_into(">I", data, body + length, crc32(data[body - 4 : body + length]))
 
 
 @compiled

@@ -5,12 +5,12 @@ RFC 1950. Deflating is a library's (libdeflate, by imagecodecs).
 """
 
 import struct
-import zlib
 
 import numpy as np
 from imagecodecs import deflate_encode
 from numpy.typing import NDArray
 
+from ..checksums import crc32
 from ..compiled import compiled
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -20,7 +20,7 @@ GREY, RGB, PALETTE, RGBA = 0, 2, 3, 6
 
 def chunk(tag: bytes, body: bytes) -> bytes:
     """A chunk with its length and CRC (section 5.3)."""
-    return struct.pack(">I", len(body)) + tag + body + struct.pack(">I", zlib.crc32(tag + body))
+    return struct.pack(">I", len(body)) + tag + body + struct.pack(">I", crc32(tag + body))
 
 
 def header(width: int, height: int, depth: int, colour_type: int) -> bytes:

@@ -1,11 +1,12 @@
 """What can be told of a frame by looking at its pixels once: enough to compare it with the others later."""
 
-import zlib
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+
+from ..checksums import adler32, crc32
 
 SIDE = 16
 """A signature has SIDE × SIDE samples."""
@@ -78,8 +79,8 @@ def preview(image: Image.Image) -> NDArray[np.uint8]:
 def fingerprint(picture: NDArray[np.uint8], overview: Image.Image | None = None) -> Fingerprint:
     """Boil a picture down; straight RGBA, shape (height, width, 4). ``overview``: it :func:`reduced`."""
     small = overview or reduced(picture, 4 * SIDE, 4 * SIDE)
-    pixels = np.ascontiguousarray(picture).data
-    digest = f"{picture.shape[1]}x{picture.shape[0]}-{zlib.crc32(pixels):08x}{zlib.adler32(pixels):08x}"
+    pixels = np.ascontiguousarray(picture).data.cast("B")
+    digest = f"{picture.shape[1]}x{picture.shape[0]}-{crc32(pixels):08x}{adler32(pixels):08x}"
     alpha = picture[:, :, 3]
     edge = max(alpha[0].max(), alpha[-1].max(), alpha[:, 0].max(), alpha[:, -1].max())
     cut = bool(edge >= _TOUCHED and small.getchannel("A").histogram()[0:_TOUCHED] != [0] * _TOUCHED)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..checksums import crc32
 from ..errors import InputError
 from .colour import profile_name, to_rgba
 from .header import Header, bands, check_area
@@ -34,6 +35,7 @@ def chunks(data: bytes, name: str) -> Iterator[tuple[bytes, bytes]]:
     def broken(what: str) -> InputError:
         return InputError(what, file=name, remedy="render or copy the file again")
 
+    view = memoryview(data)
     at = len(SIGNATURE)
     tag = b""
     while tag != b"IEND":
@@ -43,7 +45,7 @@ def chunks(data: bytes, name: str) -> Iterator[tuple[bytes, bytes]]:
         stop = at + 12 + length
         if stop > len(data):
             raise broken(f"the file ends early, after {len(data)} bytes")
-        if zlib.crc32(data[at + 4 : stop - 4]) != struct.unpack_from(">I", data, stop - 4)[0]:
+        if crc32(view[at + 4 : stop - 4]) != struct.unpack_from(">I", data, stop - 4)[0]:
             raise broken(f"the file is damaged near byte {at} (checksum of its {printable_tag(tag)} part)")
         yield tag, data[at + 8 : stop - 4]
         at = stop
