@@ -155,6 +155,7 @@ def _a_transition_hides_the_cut(desk: Desk, url: str) -> None:
             assert np.abs(seen - bare[..., :3]).max() <= 3
     expect(stage.get_by_text(f"On air: {'Mole' if after == 'B' else 'Pier'} camera").first).to_be_visible()
     httpx.delete(f"{url}/api/memories/3").raise_for_status()
+    expect(answer).to_contain_text("accepted, no longer there")
 
 
 def _an_overlay_is_warned_of_trimmed_and_taken(desk: Desk, client: httpx.Client, url: str) -> str:

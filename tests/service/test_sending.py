@@ -89,6 +89,13 @@ def test_an_answer_is_kept_with_the_output_and_nothing_is_sent_twice(asker: http
     assert (twice.status_code, twice.json()["message"]) == (409, "the same files were accepted there already")
     again = send(asker, project_id, "post", again=True).raise_for_status().json()
     assert settled(asker, project_id, again["id"])["state"] == "taken"
+    host = standins(asker)["post"]
+    assert {answer["id"], again["id"]} <= set(host["status"]["holds"])
+    assert host["asked"] > answer["ended"]
+    for post in asker.get(f"{host['url']}/api/posts").json():
+        asker.delete(f"{host['url']}/api/posts/{post['number']}").raise_for_status()
+    anew = send(asker, project_id, "post").raise_for_status().json()  # it is not there any more
+    assert settled(asker, project_id, anew["id"])["state"] == "taken"
     edit(asker, project_id, lambda recipe: recipe["outputs"][0]["tuning"].update(colours=8))
     assert finished(asker, project_id)["content"] != content, "what was kept is of another file now"
     asker.delete(f"/api/projects/{project_id}")
@@ -156,7 +163,7 @@ def test_a_stand_in_that_was_killed_is_there_again_at_the_same_address(
     (pid,) = stage.children("jayflick.standins\0effects")
     os.kill(pid, signal.SIGKILL)
     until(lambda: stage.children("jayflick.standins\0effects") not in ([], [pid]))
-    assert standins(asker)["effects"]["since"] > taken["ended"], "so that what it took is known to be gone"
+    assert standins(asker)["effects"]["status"]["holds"] == [], "so that what it took is known to be gone"
     again = send(asker, project_id, "effects").raise_for_status().json()
     assert settled(asker, project_id, again["id"])["state"] == "taken"
     asker.delete(f"/api/projects/{project_id}")

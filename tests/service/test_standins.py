@@ -379,6 +379,37 @@ def _answers(sender: Sender) -> bool:
         return False
 
 
+def test_what_a_device_still_has_is_told_by_its_key(tmp_path: Path) -> None:
+    """Until it is taken away by hand, gives way to something newer or goes with the show."""
+    pictures, gif = soft(3, (40, 30)), BytesIO()
+    loop = [Image.fromarray(picture[..., :3]) for picture in pictures]
+    loop[0].save(gif, "GIF", save_all=True, append_images=loop[1:])
+    files, newer = numbered(pictures[:2]), numbered(pictures)
+    post = [load_of("loop.gif", gif.getvalue())]
+    show = {"width": 1280, "rate": 50, "pace": 0}
+    cases: dict[type[Device], list[tuple[list[Load], dict[str, Any], Callable[[Standing], Any]]]] = {
+        Switcher: [
+            (files, {"place": 4}, lambda one: one.client.delete("/api/memories/4")),
+            (files, {"place": 1, "use": "source"}, lambda one: one.send(newer, place=1, use="source")),
+            (files, {"place": 5}, lambda one: one.ask("PUT", "/api/desk/show", json=show)),
+        ],
+        GraphicsPage: [(files, {}, lambda one: one.client.delete("/api/animations/1"))],
+        PostHost: [(post, {}, lambda one: one.client.delete("/api/posts/1"))],
+        EffectPlane: [(files, {}, lambda one: one.send(newer))],
+    }
+    for kind, ways in cases.items():
+        with standing(kind, tmp_path / kind.kind) as one:
+            one.device.pace = 0
+            for number, (sent, offer, take_away) in enumerate(ways):
+                key = f"delivery-{number}"
+                assert one.send(sent, key=key, **offer).verdict == "taken"
+                assert key in one.ask("GET", "/api/status")["holds"]
+                take_away(one)
+                assert key not in one.ask("GET", "/api/status")["holds"]
+                assert one.send(sent, key=key, **offer).verdict == "taken", "anew"
+                assert key in one.ask("GET", "/api/status")["holds"]
+
+
 def test_what_a_device_held_when_it_was_killed_is_cleared_away_at_its_next_start(tmp_path: Path) -> None:
     left = tmp_path / "desk" / "intakes" / "from-before" / "gull_1.png"
     left.parent.mkdir(parents=True)

@@ -5,7 +5,7 @@ PUT    /api/intakes/{id}/files/{name}  one file's bytes; again is the same as on
 POST   /api/intakes/{id}/finish        all files are there; answers an Intake, which goes on by itself
 GET    /api/intakes/{id}               how far it is, and in the end what became of it
 DELETE /api/intakes/{id}               call it off; nothing of it stays
-GET    /api/status                     a Status
+GET    /api/status                     a Status, which tells what is still there
 any refusal                            a 4xx status and a Problem
 """
 
@@ -100,4 +100,5 @@ class Status(Document):
     note: str
     uses: tuple[Use, ...] = ()
     places: tuple[Place, ...] = Field((), description="Of these one must be chosen, where there are any")
+    holds: tuple[str, ...] = Field((), description="Keys of the deliveries that are still there")
     busy: bool = False

@@ -92,7 +92,8 @@ class Deliveries:
             title = f"{projects.find(session, project_id).name}, {one.output.name}"
         cut = request.cut or (check_of(one.output, one.info).cut if one.output.target is not None else None)
         offer, files = _offer(one, title[:200], request, cut)  # nothing is recorded that cannot be offered
-        number = self._transact(self._enter, project_id, request, one.info.content, place, address)
+        held = self._standins.held(place)
+        number = self._transact(self._enter, project_id, request, one.info.content, place, address, held)
         with self._lock:
             called_off = threading.Event()
             self._under_way[number] = called_off, Progress("sending", 0, len(files))
@@ -127,9 +128,16 @@ class Deliveries:
                 self._under_way[number][0].set()
 
     def _enter(
-        self, session: Session, project_id: str, request: SendRequest, key: str, place: str, address: str
+        self,
+        session: Session,
+        project_id: str,
+        request: SendRequest,
+        key: str,
+        place: str,
+        address: str,
+        held: tuple[str, ...] | None,
     ) -> str:
-        """Record it, or find the one that broke off, to go on with that."""
+        """Record it, or find the one that broke off, to go on with that. ``held``: what the place still has."""
         session.get(Project, project_id, with_for_update=True)  # two requests at once: one after the other
         rows = session.scalars(
             select(Delivery)
@@ -141,7 +149,8 @@ class Deliveries:
             raise Conflict("it is on its way there already", remedy="wait for it, or cancel it")
         last = next((row for row in there if row.memory == request.memory), None)
         if last is not None and last.key == key:
-            if last.state in ("taken", "changed") and self._holds(last) and not request.again:
+            there_still = held is None or last.id in held
+            if last.state in ("taken", "changed") and there_still and not request.again:
                 remedy = "send them again if they are gone"
                 raise Conflict("the same files were accepted there already", remedy=remedy)
             if last.state == "failed":
@@ -162,13 +171,6 @@ class Deliveries:
             )
         )
         return number
-
-    def _holds(self, taken: Delivery) -> bool:
-        """Whether a place still has what it took; a stand-in that was started anew since has nothing."""
-        if not taken.place:
-            return True
-        since = self._standins.since(taken.place)
-        return since is None or (taken.ended is not None and since < taken.ended)
 
     def _run(
         self,

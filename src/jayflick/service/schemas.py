@@ -295,7 +295,7 @@ class StandInInfo(Document):
     title: str
     url: str
     state: Literal["ready", "starting", "silent"]
-    since: datetime | None = Field(description="When it was started last: what it held before is gone")
+    asked: datetime = Field(description="When its status was asked for")
     status: Status | None = Field(description="What it says of itself; none unless it is ready")
 
 

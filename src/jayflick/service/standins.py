@@ -10,7 +10,6 @@ import threading
 import time
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -20,7 +19,7 @@ from ..delivery.protocol import Kind, Status
 from ..delivery.sender import Sender
 from ..standins.kinds import KINDS
 from .mariadb import die_with_parent
-from .models import now as moment
+from .models import now
 from .schemas import StandInInfo
 
 LIST = "standins.json"
@@ -33,7 +32,6 @@ class _Running:
     listening: socket.socket
     """Kept open, so that the address stays the same, and nobody is turned away while it starts anew."""
     process: subprocess.Popen[bytes] | None = None
-    since: datetime | None = None
     failures: int = 0
     not_before: float = 0.0
 
@@ -77,9 +75,11 @@ class StandIns:
         """Where a stand-in is, by its name."""
         return next((one.url for one in self._running if one.name == name), None)
 
-    def since(self, name: str) -> datetime | None:
-        """When a stand-in was started last; what it held before is gone."""
-        return next((one.since for one in self._running if one.name == name), None)
+    def held(self, name: str) -> tuple[str, ...] | None:
+        """Which deliveries a stand-in still has, by their keys; ``None`` when it cannot tell."""
+        one = next((one for one in self._running if one.name == name), None)
+        info = None if one is None else self._info(one)
+        return None if info is None or info.status is None else info.status.holds
 
     def listed(self) -> list[StandInInfo]:
         """All of them as they are now; asks each one."""
@@ -87,6 +87,7 @@ class StandIns:
 
     def _info(self, one: _Running) -> StandInInfo:
         status: Status | None = None
+        asked = now()
         alive = one.process is not None and one.process.poll() is None
         if alive:
             with suppress(JayFlickError), Sender(one.url, patience=1.5) as sender:
@@ -97,7 +98,7 @@ class StandIns:
                 "name": one.name,
                 "title": KINDS[one.name].title,
                 "url": one.url,
-                "since": one.since,
+                "asked": asked,
                 "state": "ready" if status else "starting" if starting else "silent",
                 "status": status,
             }
@@ -108,16 +109,15 @@ class StandIns:
             for one in self._running:
                 if one.process is not None and one.process.poll() is None:
                     continue
-                now = time.monotonic()
+                clock = time.monotonic()
                 if one.process is not None:
                     # One that ends as soon as it has begun is not started again and again without a pause.
-                    quick = now - one.not_before < 5
+                    quick = clock - one.not_before < 5
                     one.failures = one.failures + 1 if quick else 0
                     one.process = None
-                    one.not_before = now + min(0.2 * 2**one.failures, 10)
-                if now >= one.not_before:
-                    one.not_before = now
-                    one.since = moment()
+                    one.not_before = clock + min(0.2 * 2**one.failures, 10)
+                if clock >= one.not_before:
+                    one.not_before = clock
                     one.process = self._begin(one)
             self._stopping.wait(0.2)
         for one in self._running:

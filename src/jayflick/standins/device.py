@@ -113,8 +113,8 @@ def intake_routes(device: Device) -> APIRouter:
 
     @router.get("/status")
     def get_status() -> Status:
-        """What this is, and what it asks for."""
-        return device.status()
+        """What this is, what it asks for, and what it has."""
+        return device.status().model_copy(update={"holds": intakes.held()})
 
     @router.post("/intakes", status_code=201)
     def offer_files(offer: Offer) -> Intake:

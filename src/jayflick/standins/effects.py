@@ -56,6 +56,8 @@ class Plane(Document):
 class _Effect:
     info: EffectInfo
     frames: tuple[Image.Image, ...]
+    folder: Path
+    """Empty; it stands for as long as the effect is there."""
 
 
 class EffectPlane(Device):
@@ -111,14 +113,17 @@ class EffectPlane(Device):
             frames, memory = _of_sheet(folder, names, work)
         width, height = frames[0].size
         shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir()
         info = EffectInfo(
             title=offer.title or names[0], frames=len(frames), width=width, height=height, bytes=memory
         )
         with self._lock:
-            self._effect = _Effect(info, tuple(frames))
+            before, self._effect = self._effect, _Effect(info, tuple(frames), folder)
             if offer.rate is not None:
                 self._setting = self._setting.model_copy(update={"rate": min(offer.rate, 60.0)})
             self._since = self.now + 1
+        if before is not None:
+            before.folder.rmdir()
         return Answer(
             verdict="taken",
             message=f"plays on the plane, {len(frames)} frames",

@@ -77,6 +77,10 @@ class _Delivery:
     received: dict[str, None] = field(default_factory=dict)
 
 
+def _is_held(one: _Delivery) -> bool:
+    return one.intake.state == "taken" and one.folder.exists()
+
+
 class Intakes:
     """All deliveries of one device; one is converted at a time."""
 
@@ -90,10 +94,10 @@ class Intakes:
         folder.mkdir(parents=True, exist_ok=True)
 
     def offer(self, offer: Offer) -> Intake:
-        """Begin a delivery, or find the one that was begun with the same key and was not refused."""
+        """Begin a delivery, or find the one with the same key that is under way, or still there."""
         with self._lock:
             for one in self._all.values():
-                if one.offer.key == offer.key and one.intake.state not in ("refused", "cancelled"):
+                if one.offer.key == offer.key and (not one.intake.ended or _is_held(one)):
                     one.touched = time.monotonic()
                     return self._shown(one)
             self._forget_old()
@@ -160,6 +164,11 @@ class Intakes:
                     self._enter(one, "cancelled")
                     shutil.rmtree(one.folder, ignore_errors=True)
             return self._shown(one)
+
+    def held(self) -> tuple[str, ...]:
+        """Keys of what was taken and is still there: a device throws a thing away together with its folder."""
+        with self._lock:
+            return tuple(one.offer.key for one in self._all.values() if _is_held(one))
 
     @property
     def busy(self) -> bool:

@@ -115,13 +115,15 @@ describe("the docket", () => {
     for (const [state, verdict] of [
       ["running", "busy"],
       ["cancelled", "look"],
-      ["failed", "stop"],
+      ["failed", "look"], // by which of them is not known; the hand-off says that it did
     ] as const) {
       const job = { state, error: null } as unknown as JobInfo;
       const docket = cells(project, recipe, result(1000), job, true);
       for (const part of ["rhythm", "framing", "tuning"] as const)
         expect(docket[part]).toMatchObject({ stale: true, verdict });
     }
+    const never = { state: "failed", error: null } as unknown as JobInfo;
+    expect(cells(project, recipe, undefined, never, true).tuning.verdict).toBe("stop");
     expect(cells(project, recipe, result(1000), undefined, false).tuning.stale).toBe(false);
   });
 

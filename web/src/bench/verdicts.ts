@@ -52,16 +52,17 @@ export function standings(
   const worst = (["stop", "look"] as const).find((verdict) =>
     found.some((finding) => finding.verdict === verdict && finding.short),
   );
+  const info = result?.info;
   const failed = job?.state === "failed";
+  const failure = { verdict: "stop", word: "failed" } as const;
   /** How figures stand that are older than the settings beside them. */
   const stale = !behind
     ? null
-    : failed
-      ? ({ verdict: "stop", word: "failed" } as const)
-      : job?.state === "cancelled"
+    : failed && !info
+      ? failure
+      : failed || job?.state === "cancelled"
         ? ({ verdict: "look", word: "out of date" } as const)
         : ({ verdict: "busy", word: "encoding" } as const);
-  const info = result?.info;
   const wished = result ? (result.durations.reduce((sum, flicks) => sum + flicks, 0) * 1000) / FLICKS : 0;
   const lasts = result?.delays.reduce((sum, delay) => sum + delay, 0) ?? 0;
   const drifts = result && output.format !== "still" ? Math.abs(lasts - wished) > 10 : false;
@@ -150,7 +151,7 @@ export function standings(
           : job?.state === "cancelled"
             ? "the last change is not encoded"
             : "encoding",
-      ...(stale ?? (mine ? { verdict: mine.verdict, word: mine.word } : fine)),
+      ...(behind && failed ? failure : (stale ?? (mine ? { verdict: mine.verdict, word: mine.word } : fine))),
     },
   };
 }

@@ -7,7 +7,7 @@ import { api, ApiError, data, type DeliveryInfo, type Output, type StandInInfo }
 import { ago, sentence } from "../../format";
 import { Button, Mark, Row, Select, TextField, type Verdict } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
-import { forgotten, lastTo, placesFor, useProof, useStandIns, type Where } from "../proof/proof";
+import { isGone, lastTo, placesFor, useProof, useStandIns, type Where } from "../proof/proof";
 import type { PanelProps } from "./panel";
 
 type Use = "transition" | "overlay" | "source";
@@ -184,9 +184,9 @@ function AnswerLine({
   const [verdict, word] = STATES[now.state];
   const standIn = standIns.find(({ name }) => name === now.place);
   const title = standIn?.title ?? (now.place || now.address);
-  const gone = standIn !== undefined && forgotten(standIn, now);
+  const gone = isGone(standIn, now);
   const stale = now.state !== "sending" && (gone || behind || now.content !== result?.content);
-  const since = gone ? "lost in a restart" : "before the last change";
+  const since = gone ? "no longer there" : "before the last change";
   const share = now.total > 0 ? now.done / now.total : 0;
   return (
     <div

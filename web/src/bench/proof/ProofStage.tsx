@@ -10,7 +10,7 @@ import { viewOf } from "../formats/table";
 import { pageColour } from "../framing";
 import type { PanelProps } from "../panels/panel";
 import { SceneStage } from "../scene/SceneStage";
-import { forgotten, lastTo, placesFor, useProof, useStandIns, type Where } from "./proof";
+import { isGone, lastTo, placesFor, useProof, useStandIns, type Where } from "./proof";
 import { usePage, type Paper } from "./page";
 
 export function ProofStage({ panel }: { panel: PanelProps }) {
@@ -103,7 +103,7 @@ function Device({ standIn }: { standIn: StandInInfo }) {
 function Sent({ panel, standIn }: { panel: PanelProps; standIn: StandInInfo }) {
   const { bench, result, behind } = panel;
   const last = lastTo(bench.project, bench.output, standIn.name);
-  const taken = last && !forgotten(standIn, last) && (last.state === "taken" || last.state === "changed");
+  const taken = last && !isGone(standIn, last) && (last.state === "taken" || last.state === "changed");
   const stale = taken && (behind || last.content !== result?.content);
   return (
     <>

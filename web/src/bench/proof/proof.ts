@@ -51,9 +51,13 @@ function forSet(output: Output): Place[] {
   return [first, ...all.filter((one) => one !== first)];
 }
 
-/** Whether a stand-in was started anew after something was sent there: it holds nothing of it any more. */
-export const forgotten = (standIn: StandInInfo, { created }: DeliveryInfo) =>
-  standIn.since !== null && Date.parse(standIn.since) > Date.parse(created);
+/** Whether a stand-in had something, and was found to have it no more when it was asked last. */
+export const isGone = (standIn: StandInInfo | undefined, { id, state, ended }: DeliveryInfo) =>
+  (state === "taken" || state === "changed") &&
+  standIn?.status != null &&
+  ended !== null &&
+  Date.parse(standIn.asked) > Date.parse(ended) &&
+  !standIn.status.holds.includes(id);
 
 /** The last time an output was sent to a place. */
 export const lastTo = (project: ProjectInfo, output: Output, place: string): DeliveryInfo | undefined =>
