@@ -17,6 +17,13 @@ const NEW_TEXT: TextLine = {
 };
 const MOST_TEXT = 400;
 
+/** Another line: as the one above it, and under it for as long as the raster goes. */
+function lineBelow(above: TextLine | undefined): TextLine {
+  if (!above) return NEW_TEXT;
+  const top = Math.min(above.top + Math.round(above.height * 1.25), 1080 - above.height);
+  return { ...above, top, text: NEW_TEXT.text };
+}
+
 export function BoardPage({ device }: { device: Device<Board> }) {
   const { now: board, act } = device;
   if (!board) return <p className="text-ink-2">Asking the board…</p>;
@@ -81,7 +88,15 @@ export function BoardPage({ device }: { device: Device<Board> }) {
         {page.animations.map((placed, index) => {
           const info = board.animations.find(({ id }) => id === placed.id);
           return (
-            <Group key={placed.id} title={info?.title ?? `Animation ${placed.id}`}>
+            <Group
+              key={placed.id}
+              title={info?.title ?? `Animation ${placed.id}`}
+              onRemove={() =>
+                void act(() =>
+                  data(api.DELETE("/api/animations/{number}", { params: { path: { number: placed.id } } })),
+                )
+              }
+            >
               <p className="figure text-xs text-ink-2">
                 {info?.frames} frames, {info?.width} × {info?.height}
               </p>
@@ -120,23 +135,16 @@ export function BoardPage({ device }: { device: Device<Board> }) {
                     onCommit={(repeat) => place(index, { repeat })}
                   />
                 )}
-                <Button
-                  look="quiet"
-                  className="h-[26px]! px-2!"
-                  onClick={() =>
-                    void act(() =>
-                      data(api.DELETE("/api/animations/{number}", { params: { path: { number: placed.id } } })),
-                    )
-                  }
-                >
-                  Remove
-                </Button>
               </Row>
             </Group>
           );
         })}
         {page.texts.map((line, index) => (
-          <Group key={index} title={`Line ${index + 1}`}>
+          <Group
+            key={index}
+            title={`Line ${index + 1}`}
+            onRemove={() => set({ texts: page.texts.filter((_, at) => at !== index) })}
+          >
             <TextField
               label={`Text of line ${index + 1}`}
               value={line.text}
@@ -188,18 +196,14 @@ export function BoardPage({ device }: { device: Device<Board> }) {
                 onCommit={(fade) => write(index, { fade })}
               />
               <span className="text-ink-2">frames</span>
-              <Button
-                look="quiet"
-                className="h-[26px]! px-2!"
-                onClick={() => set({ texts: page.texts.filter((_, at) => at !== index) })}
-              >
-                Remove
-              </Button>
             </Row>
           </Group>
         ))}
         <span>
-          <Button disabled={page.texts.length >= 8} onClick={() => set({ texts: [...page.texts, NEW_TEXT] })}>
+          <Button
+            disabled={page.texts.length >= 8}
+            onClick={() => set({ texts: [...page.texts, lineBelow(page.texts.at(-1))] })}
+          >
             Add a line of text
           </Button>
         </span>

@@ -3,6 +3,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { ApiError } from "../api/client";
+import { Button } from "../ui/controls";
 import { Notices, tellError } from "../ui/notices";
 import { bare, type Status } from "./api";
 
@@ -66,13 +67,28 @@ export function Monitor({ src, label, lit = false }: { src: string; label: strin
   );
 }
 
-export function Group({ title, children }: { title: string; children: ReactNode }) {
+export function Group({
+  title,
+  onRemove,
+  children,
+}: {
+  title: string;
+  onRemove?: () => void;
+  children: ReactNode;
+}) {
   return (
     <section
       aria-label={title}
       className="flex flex-col gap-2 rounded-[10px] border border-line bg-card px-3 py-2.5"
     >
-      <h2 className="font-semibold">{title}</h2>
+      <div className="flex items-center justify-between gap-2">
+        <h2 className="min-w-0 truncate font-semibold">{title}</h2>
+        {onRemove && (
+          <Button look="quiet" className="h-[24px]! px-2!" onClick={onRemove}>
+            Remove
+          </Button>
+        )}
+      </div>
       {children}
     </section>
   );
