@@ -25,7 +25,7 @@ from jayflick.cli import main
 from jayflick.core.errors import Cancelled, InputError
 from jayflick.delivery.protocol import Answer, Offer
 from jayflick.delivery.sender import Gone, Load, Sender, load_of, offered, usable
-from jayflick.standins import post, switcher
+from jayflick.standins import intake, post, switcher
 from jayflick.standins.device import Device, create_app
 from jayflick.standins.effects import EffectPlane
 from jayflick.standins.graphics import GraphicsPage
@@ -408,6 +408,18 @@ def test_what_a_device_still_has_is_told_by_its_key(tmp_path: Path) -> None:
                 assert key not in one.ask("GET", "/api/status")["holds"]
                 assert one.send(sent, key=key, **offer).verdict == "taken", "anew"
                 assert key in one.ask("GET", "/api/status")["holds"]
+
+
+def test_what_is_still_there_is_never_forgotten(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(intake, "MOST_KEPT", 3)
+    files = numbered(soft(2, (40, 30)))
+    with standing(Switcher, tmp_path / "switcher") as one:
+        one.device.pace = 0
+        for number in range(3, 7):
+            assert one.send(files, key=f"delivery-{number}", place=number).verdict == "taken"
+            with pytest.raises(InputError, match="choose a free one"):
+                one.send(files, place=number)
+        assert len(one.ask("GET", "/api/status")["holds"]) == 4
 
 
 def test_what_a_device_held_when_it_was_killed_is_cleared_away_at_its_next_start(tmp_path: Path) -> None:

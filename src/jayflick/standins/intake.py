@@ -17,7 +17,7 @@ MOST_BYTES = 4 << 30
 MOST_AT_ONCE = 8
 """Deliveries that come in side by side."""
 MOST_KEPT = 200
-"""Deliveries that are remembered; of older ones it is forgotten that they came."""
+"""Deliveries that are remembered; of older ones that left nothing here it is forgotten that they came."""
 STALLED = 600.0
 """Seconds after which a delivery that nobody goes on with is given up."""
 
@@ -218,5 +218,5 @@ class Intakes:
             stalled = one.intake.state == "receiving" and time.monotonic() - one.touched > STALLED
             if stalled:
                 shutil.rmtree(one.folder, ignore_errors=True)
-            if stalled or (len(self._all) >= MOST_KEPT and one.intake.ended):
+            if stalled or (len(self._all) >= MOST_KEPT and one.intake.ended and not _is_held(one)):
                 del self._all[number]
