@@ -2,12 +2,16 @@
 
 import os
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import settings
 from numpy.typing import NDArray
 from PIL import Image
+
+from jayflick.core.recipe import Recipe
+from jayflick.core.targets.check import Remedy
 
 settings.register_profile("untimed", deadline=None)  # no test may fail because the machine is slow
 settings.load_profile("untimed")
@@ -71,3 +75,15 @@ def pytest_runtest_logreport(report: pytest.TestReport) -> None:
     if report.failed and place:
         text = f"FAILED  {report.nodeid} ({report.when})\n{report.longreprtext[-3000:]}\n"
         os.write(int(place), text.encode())
+
+
+def applied(recipe: Recipe, remedy: Remedy) -> Recipe:
+    """The recipe after a remedy, as the interface applies it."""
+    document: Any = recipe.model_dump(mode="json")
+    for setting in remedy.settings:
+        where, *keys = setting.path
+        part = document["outputs"][0] if where == "output" else document[where]
+        for key in keys[:-1]:
+            part = part[key]
+        part[keys[-1]] = setting.value
+    return Recipe.model_validate(document)

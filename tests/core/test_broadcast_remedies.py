@@ -23,8 +23,8 @@ from jayflick.core.render import Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
 from jayflick.core.stages import Stages
 from jayflick.core.targets.catalogue import find
-from jayflick.core.targets.check import Checked, Remedy, check, facts_of
-from tests.conftest import save_frames
+from jayflick.core.targets.check import Checked, check, facts_of
+from tests.conftest import applied, save_frames
 from tests.core.test_broadcast import curtain
 
 Picture = NDArray[np.uint8]
@@ -37,18 +37,6 @@ def brought(folder: Path, pictures: Iterable[Picture]) -> list[FileFrame]:
 def a_set(target: str, **more: Any) -> Recipe:
     output = FramesOutput(file_name="set.zip", target=find(target), **more)
     return Recipe.model_validate({"rhythm": {"rate": "60"}, "outputs": [output.model_dump()]})
-
-
-def applied(recipe: Recipe, remedy: Remedy) -> Recipe:
-    """The recipe after a remedy, as the interface applies it."""
-    document = recipe.model_dump(mode="json")
-    for setting in remedy.settings:
-        where, *keys = setting.path
-        part = document["outputs"][0] if where == "output" else document[where]
-        for key in keys[:-1]:
-            part = part[key]
-        part[keys[-1]] = setting.value
-    return Recipe.model_validate(document)
 
 
 def pictures_of(rendered: Rendered, stages: Stages) -> list[Picture]:

@@ -29,6 +29,7 @@ from jayflick.core.pictures.kinds import read_picture
 from jayflick.core.recipe import Recipe, SheetOutput
 from jayflick.core.render import Rendered, render
 from jayflick.core.stages import Stages
+from tests.conftest import applied
 
 Picture = NDArray[np.uint8]
 
@@ -439,13 +440,7 @@ def test_each_remedy_makes_all_frames_fit_by_one_change(tmp_path: Path) -> None:
         "every 7th frame, in all outputs",
     ]
     for remedy in plan.remedies:
-        document = sheet(size=area).model_dump(mode="json")
-        for setting in remedy.settings:
-            part: Any = document["outputs"][0] if setting.path[0] == "output" else document["rhythm"]
-            for key in setting.path[1:-1]:
-                part = part[key]
-            part[setting.path[-1]] = setting.value
-        recipe = Recipe.model_validate(document)
+        recipe = applied(sheet(size=area), remedy)
         output = recipe.outputs[0]
         assert isinstance(output, SheetOutput)
         helped = plan_sheet(recipe, frames, output, Stages(tmp_path))

@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 from jayflick.core.errors import InputError
 from jayflick.core.recipe import Recipe, Target
 from jayflick.core.targets.catalogue import find, read_target, schema, shipped
-from jayflick.core.targets.check import Checked, Facts, Remedy, check, facts_of, verdict_of
+from jayflick.core.targets.check import Checked, Facts, check, facts_of, verdict_of
+from tests.conftest import applied
 
 LOOP = Facts("gif", ("loop.gif",), 700_000, 580, 326, 48, False, 2400, 50, 0)
 
@@ -70,17 +71,6 @@ def test_each_rule_is_held_at_its_very_limit(name: str, facts: Facts, wrong: dic
     assert verdict_of(check(facts, find(name))) == worst
 
 
-def remedied(recipe: Recipe, remedy: Remedy) -> Recipe:
-    document: Any = recipe.model_dump(mode="json")
-    for setting in remedy.settings:
-        where, *keys = setting.path
-        part = document["outputs"][0] if where == "output" else document[where]
-        for key in keys[:-1]:
-            part = part[key]
-        part[keys[-1]] = setting.value
-    return Recipe.model_validate(document)
-
-
 def test_every_remedy_is_a_change_that_the_recipe_takes_and_that_helps() -> None:
     output = {"format": "gif", "file_name": "My Loop.gif", "target": {"alpha": "none", "plain_name": True}}
     recipe = Recipe.model_validate({"outputs": [output]})
@@ -119,7 +109,7 @@ def test_every_remedy_is_a_change_that_the_recipe_takes_and_that_helps() -> None
     changed = recipe
     for one in wrong:
         if one.remedy:
-            changed = remedied(changed, one.remedy)
+            changed = applied(changed, one.remedy)
     done = changed.outputs[0].model_dump()
     assert (done["alpha"]["edges"], done["take"]["rate"], done["file_name"]) == ("fill", "12", "my-loop.gif")
     assert (changed.rhythm.repeat, changed.rhythm.length) == (1, 705_600_000)

@@ -2,7 +2,7 @@
 
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { viewUrl } from "../api/client";
-import { follow } from "../ui/drag";
+import { arrowStep, follow } from "../ui/drag";
 import { useRoom } from "../ui/useRoom";
 import type { Bench } from "./edits";
 import { setFlight, stands, useFlight, type Stand } from "./flight";
@@ -49,14 +49,9 @@ export function FlightStage({ bench }: { bench: Bench }) {
     );
   };
   const nudge = (which: "start" | "end") => (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 10 : 1;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] }[
-      event.key
-    ];
+    const by = arrowStep(event);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
-    move(which, { x: flight[which].x + (by[0] ?? 0), y: flight[which].y + (by[1] ?? 0) });
+    move(which, { x: flight[which].x + by[0], y: flight[which].y + by[1] });
   };
   return (
     <section aria-label="Cut-out" className="relative min-h-0 overflow-hidden rounded-[12px] bg-stage">

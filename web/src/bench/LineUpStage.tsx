@@ -2,6 +2,7 @@
 
 import { useState, type KeyboardEvent } from "react";
 import { pause, usePlayhead } from "../player/playhead";
+import { arrowStep } from "../ui/drag";
 import { useRoom } from "../ui/useRoom";
 import type { Box } from "./crop";
 import type { Bench } from "./edits";
@@ -20,17 +21,12 @@ export function LineUpStage({ bench, shown }: { bench: Bench; shown: Shown | nul
   const scale = Math.min(room.width / project.width, room.height / project.height, 4) || 0;
   const move = moveOf(recipe.framing.line_up, position);
   const nudge = (event: KeyboardEvent) => {
-    const far = event.altKey ? 0.1 : event.shiftKey ? 10 : 1;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] }[
-      event.key
-    ];
-    if (!by || position < 1) return;
-    event.preventDefault();
-    event.stopPropagation();
+    const by = position < 1 ? null : arrowStep(event, event.altKey ? 0.1 : undefined);
+    if (!by) return;
     pause();
     setMoves(
       bench,
-      { [position]: nudged(move, by[0] ?? 0, by[1] ?? 0) },
+      { [position]: nudged(move, by[0], by[1]) },
       `Frame ${position} moved`,
       `move ${position} by key`,
     );

@@ -1,7 +1,7 @@
 // The picture on its canvas, moved by hand or by the arrow keys.
 
 import { useState, type KeyboardEvent, type PointerEvent } from "react";
-import { follow } from "../ui/drag";
+import { arrowStep, follow } from "../ui/drag";
 import { cropOf } from "./crop";
 import type { Bench } from "./edits";
 import { placed } from "./placing";
@@ -36,14 +36,9 @@ export function PlaceOverlay({ bench, scale }: { bench: Bench; scale: number }) 
     });
   };
   const nudge = (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 10 : 1;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] }[
-      event.key
-    ];
+    const by = arrowStep(event);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
-    put(kept.left + (by[0] ?? 0), kept.top + (by[1] ?? 0), "place by key");
+    put(kept.left + by[0], kept.top + by[1], "place by key");
   };
   return (
     <div

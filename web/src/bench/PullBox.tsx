@@ -1,7 +1,7 @@
 // A box over a picture: pulled by its handles, moved by hand or by the arrow keys.
 
 import type { KeyboardEvent, PointerEvent, ReactNode } from "react";
-import { follow } from "../ui/drag";
+import { arrowStep, follow } from "../ui/drag";
 import { pulled, type Box, type Handle } from "./crop";
 
 const HANDLES: readonly { name: Handle; x: number; y: number; label: string }[] = [
@@ -56,17 +56,9 @@ export function PullBox({
     });
   };
   const nudge = (handle: Handle) => (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 10 : 1;
-    const by = {
-      ArrowLeft: [-far, 0],
-      ArrowRight: [far, 0],
-      ArrowUp: [0, -far],
-      ArrowDown: [0, far],
-    }[event.key];
+    const by = arrowStep(event);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
-    onKey(pulled(box, handle, by[0] ?? 0, by[1] ?? 0, ratio, sides));
+    onKey(pulled(box, handle, by[0], by[1], ratio, sides));
   };
   return (
     <>

@@ -1,6 +1,6 @@
-// A pointer held down and moved: followed wherever it goes until it is let go.
+// What is moved by hand: a pointer held down is followed wherever it goes until it is let go; arrow keys step.
 
-import type { PointerEvent } from "react";
+import type { KeyboardEvent, PointerEvent } from "react";
 
 /** Follow the pointer that went down; `moved` is told of each step, `over` once it is let go. */
 export function follow(
@@ -19,4 +19,22 @@ export function follow(
   element.addEventListener("pointermove", moved);
   element.addEventListener("pointerup", end);
   element.addEventListener("pointercancel", end);
+}
+
+/**
+ * Where an arrow key moves what has the focus, across and down; null for any other key. The key goes no further.
+ * A step is 1, with Shift 10, unless it is told.
+ */
+export function arrowStep(event: KeyboardEvent, far = event.shiftKey ? 10 : 1): [number, number] | null {
+  const steps: Record<string, [number, number]> = {
+    ArrowLeft: [-far, 0],
+    ArrowRight: [far, 0],
+    ArrowUp: [0, -far],
+    ArrowDown: [0, far],
+  };
+  const step = steps[event.key];
+  if (!step) return null;
+  event.preventDefault();
+  event.stopPropagation();
+  return step;
 }

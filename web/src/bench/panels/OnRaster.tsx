@@ -3,7 +3,7 @@
 import { useState, type KeyboardEvent, type PointerEvent } from "react";
 import { playedFrameUrl, type BroadcastInfo, type Output, type ResultInfo } from "../../api/client";
 import { usePlayhead } from "../../player/playhead";
-import { follow } from "../../ui/drag";
+import { arrowStep, follow } from "../../ui/drag";
 import { Button, Mark, NumberField, Row } from "../../ui/controls";
 import { useBroadcast } from "../broadcast";
 import type { Bench } from "../edits";
@@ -135,14 +135,9 @@ function Preview({
     );
   };
   const nudge = (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 10 : 1;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] }[
-      event.key
-    ];
+    const by = arrowStep(event);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
-    put(keptLeft + (by[0] ?? 0), keptTop + (by[1] ?? 0), `raster-${bench.output.id}`);
+    put(keptLeft + by[0], keptTop + by[1], `raster-${bench.output.id}`);
   };
   const safe = ([x, y, width, height]: readonly number[]) => ({
     left: (x ?? 0) * scale,

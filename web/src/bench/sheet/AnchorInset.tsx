@@ -2,7 +2,7 @@
 
 import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { usePlayhead } from "../../player/playhead";
-import { follow } from "../../ui/drag";
+import { arrowStep, follow } from "../../ui/drag";
 import type { Bench } from "../edits";
 import type { Shown } from "../useShown";
 import { anchorOf, spanOf, withAnchor } from "./anchor";
@@ -65,14 +65,9 @@ export function AnchorInset({ bench, shown }: { bench: Bench; shown: Shown | nul
     follow(event, move, bench.release);
   };
   const nudge = (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 10 : 1;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] }[
-      event.key
-    ];
+    const by = arrowStep(event);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
-    put(x + (by[0] ?? 0) / width, y + (by[1] ?? 0) / height, "anchor by key");
+    put(x + by[0] / width, y + by[1] / height, "anchor by key");
   };
   return (
     <div className="absolute right-3 bottom-3 rounded-[10px] border border-line bg-card p-2 shadow">
