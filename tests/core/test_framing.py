@@ -1,5 +1,7 @@
 """Sizes in proportion, scaling without bleeding, soft edges settled."""
 
+import json
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -10,7 +12,7 @@ from PIL import Image
 
 from jayflick.core.errors import InputError
 from jayflick.core.framing.alpha import settle, unmatte
-from jayflick.core.framing.resample import Filter
+from jayflick.core.framing.resample import Filter, resample
 from jayflick.core.framing.scale import frame_picture
 from jayflick.core.framing.size import place
 from jayflick.core.pictures.fingerprint import fingerprint
@@ -39,7 +41,7 @@ def test_the_other_side_follows_to_the_nearest_pixel(width: int, height: int, wa
         assert abs(canvas[1] - exact) <= 0.5 or canvas[1] == 1
 
 
-@given(st.integers(1, 900), st.integers(1, 900), st.integers(1, 900), st.integers(1, 900))
+@given(st.integers(20, 900), st.integers(20, 900), st.integers(1, 900), st.integers(1, 900))
 def test_contain_shows_all_and_cover_leaves_nothing_bare(
     width: int, height: int, across: int, down: int
 ) -> None:
@@ -80,6 +82,61 @@ def test_a_picture_is_placed_on_its_canvas_where_it_is_said(at: Any, left: int, 
     over = place(Size(width=10, height=30, fit="cover", at=at), 20, 30)
     if isinstance(at, str):
         assert over.left == (0 if "left" in at else -10 if "right" in at else -5)
+
+
+@given(
+    st.tuples(st.integers(1, 49), st.integers(1, 49)),
+    st.tuples(st.integers(1, 60), st.integers(1, 60)),
+    st.tuples(st.integers(-120, 120), st.integers(-120, 120)),
+    st.sampled_from(["contain", "cover", "stretch", "place"]),
+    st.sampled_from(
+        [None, {"percent": 30}, {"percent": 250.5}, {"width": 17}, {"height": 9}, {"width": 70, "height": 3}]
+    ),
+)
+def test_at_any_offset_and_fit_a_picture_is_drawn_where_it_belongs(
+    source: tuple[int, int], canvas: tuple[int, int], at: tuple[int, int], fit: Any, on: Any
+) -> None:
+    random = np.random.default_rng(source[0] + 50 * source[1])
+    picture = random.integers(1, 256, (source[1], source[0], 4), np.uint8)
+    own = {"picture": on} if fit == "place" else {}
+    size = Size.model_validate({"width": canvas[0], "height": canvas[1], "fit": fit, "at": at, **own})
+    where = place(size, *source)
+    shown = frame_picture(picture, Cropping(), size, "nearest")
+    whole = resample(picture, *where.picture, "nearest")
+    assert shown.shape == (canvas[1], canvas[0], 4)
+    assert (where.left, where.top) == ((0, 0) if fit == "stretch" else at)
+    for y in range(0, canvas[1], 3):
+        for x in range(0, canvas[0], 3):
+            across, down = x - where.left, y - where.top
+            inside = 0 <= across < where.picture[0] and 0 <= down < where.picture[1]
+            assert shown[y, x].tolist() == (whole[down, across].tolist() if inside else [0, 0, 0, 0])
+
+
+def test_crops_and_places_are_those_the_client_shows() -> None:
+    cases = json.loads((Path(__file__).parent / "placed.json").read_text(encoding="utf-8"))
+    for size, source, box in cases["placed"]:
+        where = place(Size.model_validate(size), *source)
+        assert [where.left, where.top, *where.picture] == box
+    for crop, drawn_on, sides, box in cases["crops"]:
+        cropping = Cropping.model_validate({"crop": crop, "drawn_on": drawn_on})
+        assert list(cropping.crop_of(*sides) or ()) == box
+
+
+def test_a_picture_lies_on_its_canvas_at_any_share_of_its_size() -> None:
+    def lies(**picture: object) -> tuple[int, int]:
+        size = {"width": 1080, "height": 1620, "fit": "place", "picture": picture or None}
+        return place(Size.model_validate(size), 1920, 1080).picture
+
+    assert lies() == (1920, 1080)
+    assert lies(percent=30) == (576, 324)
+    assert lies(width=580) == (580, 326)
+    assert lies(height=540) == (960, 540)
+    assert lies(width=300, height=900) == (300, 900)
+    for wrong in ({"percent": 30, "width": 5}, {"percent": 0}, {"width": 5000}):
+        with pytest.raises(ValueError, match="picture"):
+            lies(**wrong)
+    with pytest.raises(InputError, match="million pixels are the most"):
+        place(Size(width=4096, height=1, fit="cover"), 1, 900)
 
 
 @given(st.integers(1, 900), st.integers(1, 900), st.integers(1, 900), st.integers(1, 900))

@@ -1,6 +1,7 @@
 """Exact time, and its spreading over the units of a format."""
 
 from fractions import Fraction
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
@@ -115,6 +116,14 @@ def test_there_and_back_doubles_neither_end(count: int) -> None:
     assert all(abs(a - b) == 1 for a, b in zip(order, order[1:] + order[:1], strict=True))
 
 
+@given(st.integers(1, 9), st.integers(1, 3))
+def test_there_and_back_for_once_rests_where_it_began(count: int, cycles: int) -> None:
+    order = positions(count, direction="there-and-back", repeat=1, cycles=cycles)
+    assert order[0] == order[-1] == 1
+    assert len(order) == (cycles * (2 * count - 2) + 1 if count > 1 else cycles)
+    assert all(abs(a - b) == 1 for a, b in pairwise(order) if count > 1)
+
+
 def test_holds_belong_to_a_frame_in_both_directions() -> None:
     rhythm = Rhythm(rate="25", holds={2: SECOND}, direction="there-and-back")
     plan = plan_rhythm(Gather(), rhythm, [0] * 3)
@@ -144,7 +153,7 @@ def test_spans_have_their_own_rate_and_way_and_an_output_may_take_one() -> None:
     whole = played(6, spans=spans, rate="50")
     assert [duration // HUNDREDTH for duration in whole.durations] == [10, 10, 2, 2, 2, 2]
     walk = played(6, {"span": "walk"}, spans=spans, rate="50", repeat=3)
-    assert (walk.positions, walk.repeat) == ((3, 4, 5, 4), 1)
+    assert (walk.positions, walk.repeat) == ((3, 4, 5, 4, 3), 1)
     with pytest.raises(InputError, match="no span 'run'"):
         played(6, {"span": "run"}, spans=spans)
 
@@ -180,11 +189,35 @@ def test_fewer_frames_than_the_rate_are_shown_longer_or_blended() -> None:
 
 def test_a_length_or_a_speed_scales_every_delay_exactly() -> None:
     # Exactly 60 frames at 60 a second, whatever there was: common practice, no published source.
-    plan = played(47, {"rate": "60"}, rate="24", length=SECOND, holds={3: SECOND})
+    plan = played(47, {"rate": "60"}, rate="24", length=SECOND, holds={3: SECOND // 2})
     assert sum(plan.durations) == SECOND
     assert sum(duration * 60 // SECOND for duration in plan.durations) == 60
     assert sum(played(25, rate="25", speed="200").durations) == SECOND // 2
     assert sum(played(3, rate="7", speed="33.3", cycles=4).durations) == round(12 * SECOND / 7 * 1000 / 333)
+
+
+@given(
+    st.dictionaries(st.integers(1, 9), st.integers(1, SECOND), max_size=9),
+    st.integers(1, 4 * SECOND),
+    st.sampled_from(["forward", "reverse", "there-and-back"]),
+    st.integers(1, 3),
+)
+def test_in_a_set_length_delays_set_by_hand_stay_and_the_others_share_the_rest(
+    holds: dict[int, int], length: int, direction: str, cycles: int
+) -> None:
+    rhythm = {"rate": "25", "direction": direction, "cycles": cycles}
+    plan = played(9, holds=holds, length=length, **rhythm)
+    free = played(9, holds=holds, **rhythm)
+    own = sum(time for time, place in zip(free.durations, free.places, strict=True) if place in holds)
+    others = [time for time, place in zip(plan.durations, plan.places, strict=True) if place not in holds]
+    assert abs(sum(plan.durations) - length) <= len(plan.durations)
+    if own < length and others:
+        for time, place in zip(plan.durations, plan.places, strict=True):
+            assert place not in holds or abs(time - holds[place]) <= 1
+        assert max(others) - min(others) <= 1
+        assert not plan.notes
+    elif own != length:
+        assert "all frames are scaled to it" in plan.notes[0]
 
 
 def test_a_dissolve_fades_the_end_into_the_beginning() -> None:
@@ -285,6 +318,24 @@ def test_pictures_between_frames_share_their_time(by: str) -> None:
     assert (len(plan.shots), sum(plan.durations)) == (9, 3 * SECOND // 10)
     assert plan.durations == (SECOND // 40,) * 8 + (SECOND // 10,)
     assert plan.places == (1,) * 4 + (2,) * 4 + (3,)
+
+
+@given(st.integers(1, 4), st.integers(1, 5), st.sampled_from(["6", "12.5", "48"]))
+def test_pictures_between_are_even_whatever_rate_a_span_has_and_however_thinned(
+    count: int, step: int, rate: str
+) -> None:
+    spans = [{"name": "slow", "first": 4, "last": 9, "rate": rate}]
+    rhythm = {"spans": spans, "step": step, "thinned": "same-time", "between": {"count": count}}
+    plan = played(12, **rhythm)
+    steps = played(12, **{**rhythm, "between": None})
+    at = 0
+    for place, time in zip(steps.places[:-1], steps.durations[:-1], strict=True):
+        parts = plan.durations[at : at + count + 1]
+        assert set(plan.places[at : at + count + 1]) == {place}
+        assert max(parts) - min(parts) <= 1
+        assert abs(sum(parts) - time) <= 1
+        at += count + 1
+    assert abs(sum(plan.durations) - sum(steps.durations)) <= 1
 
 
 def test_a_held_frame_stays_held_and_only_chosen_places_get_pictures_between() -> None:

@@ -1,5 +1,7 @@
 // Figures for people.
 
+import { readNumber } from "./typed";
+
 export const FLICKS = 705_600_000;
 
 /** Bytes as whole kilobytes of 1024, the unit that limits are given in. */
@@ -56,11 +58,12 @@ export const LENGTHS_ARE = "A time over 0 up to an hour: 4s, 2500ms. Without a u
  * rate, or `2f` at the one that is given; null when it is none.
  */
 export function parseDelay(text: string, rate = ""): number | null {
-  const match = /^(\d+(?:[.,]\d+)?)\s*(?:(ms|cs|s)|(f)(?:\s*@\s*(.+))?)?$/.exec(text.trim().toLowerCase());
-  if (!match) return null;
+  const match = /^([\d.,'\s]+?)\s*(?:(ms|cs|s)|(f)(?:\s*@\s*(.+))?)?$/.exec(text.trim().toLowerCase());
+  const number = match ? readNumber(match[1] ?? "") : null;
+  if (!match || number === null) return null;
   const each = match[3] ? valueOf(readRate(match[4] ?? rate) ?? "") : PER_SECOND[match[2] ?? "cs"];
   if (!each) return null;
-  const flicks = Math.round((Number(match[1]?.replace(",", ".")) * FLICKS) / each);
+  const flicks = Math.round((number * FLICKS) / each);
   return flicks > 0 && flicks <= 3600 * FLICKS ? flicks : null;
 }
 
@@ -86,10 +89,12 @@ function valueOf(rate: string): number {
 /** Flicks from a typed length, in which a bare number is seconds. */
 export const parseLength = (text: string) => parseDelay(/[a-z]/i.test(text) ? text : `${text}s`);
 
-/** A typed rate as it is taken: `24`, `12.5`, `24000/1001`, or nothing; null when it is none. */
+/** A typed rate as it is taken: `24`, `12.5`, `25 fps`, `24000/1001`, or nothing; null when it is none. */
 export function readRate(text: string): string | null {
-  const rate = text.trim();
-  if (rate === "") return "";
+  const typed = text.trim().replace(/\s*fps$/i, "");
+  if (typed === "") return "";
+  const plain = typed.includes("/") ? typed.replace(/\s/g, "") : readNumber(typed);
+  const rate = plain === null ? "" : String(plain);
   const match = /^(\d{1,9}(?:\.\d{1,6})?)(?:\/([1-9]\d{0,8}))?$/.exec(rate);
   const value = match && !(match[2] && match[1]?.includes(".")) ? valueOf(rate) : 0;
   return value > 0 && value <= 1000 ? rate : null;

@@ -29,7 +29,7 @@ from ..core.timing.flicks import milliseconds
 from . import sheets
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
-from .parsing import add_clip, cut
+from .parsing import add_clip, cut, decimal
 from .recipes import recipe_of, without_effect
 from .writing import write_file
 
@@ -52,6 +52,9 @@ def add_to(commands: Any) -> None:
     time_options.add_argument("--fps", help="frames a second: 24, 12.5, 24000/1001")
     time_options.add_argument("--delay", help="one delay for all frames: 40ms, 4cs, 0.04s, 2f@30")
     make.add_argument("--range", help="first and last frame by position: 1-18")
+    make.add_argument(
+        "--order", help="frames in the order they play: '1-8, 12, 18-9' or '1-18 by 2'; 0: a blank"
+    )
     make.add_argument("--step", type=int, help="play every n-th frame, in the same time")
     make.add_argument(
         "--thinned", choices=("same-time", "faster"), help="with --step: what it lasts (default: same-time)"
@@ -80,8 +83,12 @@ def add_to(commands: Any) -> None:
         default="motion",
         help="how: both show through each other, or what moves is between the two",
     )
-    make.add_argument("--size", help="580x, x351 or 580x351")
-    make.add_argument("--canvas", metavar="WxH", help="a canvas that the picture lies on at its own size")
+    make.add_argument(
+        "--size", help="580x, x351 or 580x351; with --canvas that of the picture on it, also 30%%"
+    )
+    make.add_argument(
+        "--canvas", metavar="WxH", help="a canvas that the picture lies on, at its own size or that of --size"
+    )
     make.add_argument("--place", help="where it lies: centre, top-left, top … bottom-right, or X,Y")
     make.add_argument(
         "--fit", choices=("contain", "cover", "stretch", "inside", "place"), help="how both sides are met"
@@ -118,11 +125,11 @@ def add_to(commands: Any) -> None:
     make.add_argument(
         "--match-by", choices=("levels", "histogram"), default="levels", help="mean and contrast, or all levels"
     )
-    make.add_argument("--exposure", type=float, help="in stops: 1 doubles the light")
+    make.add_argument("--exposure", type=decimal, help="in stops: 1 doubles the light")
     make.add_argument("--contrast", type=int, help="-100..100")
     make.add_argument("--saturation", type=int, help="-100..100")
-    make.add_argument("--gamma", type=float, help="over 1 brightens the middle")
-    make.add_argument("--choke", type=float, help="draw soft edges in by so many pixels")
+    make.add_argument("--gamma", type=decimal, help="over 1 brightens the middle")
+    make.add_argument("--choke", type=decimal, help="draw soft edges in by so many pixels")
     make.add_argument("--matte", help="page colour under soft edges: '#262a2e'")
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--edges", choices=("cutoff", "dither", "matte", "fill"), help="how soft edges settle")

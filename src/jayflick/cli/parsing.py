@@ -7,6 +7,7 @@ from pydantic import ValidationError
 
 from ..core.errors import InputError
 from ..core.pictures.clip import Cut
+from ..core.typed import read_number
 
 
 def add_clip(command: argparse.ArgumentParser) -> None:
@@ -21,6 +22,22 @@ def cut(text: str) -> Cut:
             f"--clip {text!r} is not a part of a clip", remedy="use one such as 25-72, 25- or 1-300/3"
         )
     return Cut(int(match[1]), int(match[2]) if match[2] else None, int(match[3] or 1))
+
+
+def sides_of(option: str, text: str) -> dict[str, int | None]:
+    """A width, a height or both, as options give them: ``580x``, ``x351``, ``580x351``; px may stand behind."""
+    match = re.fullmatch(r"(\d{1,6})?(?:px)?\s*[x×]\s*(\d{1,6})?(?:px)?", text.strip())
+    if match is None or not (match[1] or match[2]):
+        raise InputError(f"{option} {text!r} is not a size", remedy="use 580x, x351 or 580x351")
+    return {"width": int(match[1]) if match[1] else None, "height": int(match[2]) if match[2] else None}
+
+
+def decimal(text: str) -> float:
+    """A number as an option's value, with a decimal point or comma."""
+    try:
+        return float(read_number(text))
+    except InputError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
 
 
 def size_in_bytes(text: str) -> int:

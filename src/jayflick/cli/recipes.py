@@ -8,12 +8,13 @@ from typing import Any
 from pydantic import ValidationError
 
 from ..core.errors import InputError
-from ..core.recipe import GifOutput, Recipe, bytes_target
+from ..core.recipe import MAX_PLACES, GifOutput, Recipe, bytes_target
 from ..core.sequence.files import read_file
 from ..core.targets.catalogue import find, read_target
-from ..core.timing.flicks import parse_delay, parse_rate
+from ..core.timing.flicks import parse_delay, written_rate
+from ..core.typed import read_number, read_order
 from .framing import box_of
-from .parsing import first_error, size_in_bytes
+from .parsing import first_error, sides_of, size_in_bytes
 from .sheets import SHEET_OPTIONS, sheet_settings
 
 FORMATS = {
@@ -86,14 +87,17 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
 def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
     rhythm = base["rhythm"]
     if options.fps is not None:
-        parse_rate(options.fps)
-        rhythm |= {"rate": options.fps, "delay": None, "holds": {}}
+        rhythm |= {"rate": written_rate(options.fps), "delay": None, "holds": {}}
     if options.delay is not None:
         rhythm |= {"delay": parse_delay(options.delay), "holds": {}}
+    if options.order is not None:
+        rhythm |= {"order": read_order(options.order, MAX_PLACES), "holds": {}, "spans": []}
     if options.range is not None:
         match = re.fullmatch(r"(\d{1,9})-(\d{1,9})", options.range)
         if match is None:
-            raise InputError(f"--range {options.range!r} is not a range", remedy="use one such as 1-18")
+            raise InputError(
+                f"--range {options.range!r} is not a range", remedy="use one such as 1-18, or --order"
+            )
         rhythm |= {"first": int(match[1]), "last": int(match[2])}
     if options.reverse:
         rhythm["direction"] = "reverse"
@@ -104,7 +108,7 @@ def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
     if options.length is not None:
         rhythm |= {"length": parse_delay(options.length)}
     if options.speed is not None:
-        rhythm |= {"speed": options.speed.removesuffix("%"), "length": None}
+        rhythm |= {"speed": f"{float(read_number(options.speed.removesuffix('%'))):g}", "length": None}
     _set(
         (rhythm, "step", options.step),
         (rhythm, "thinned", options.thinned or ("same-time" if options.step is not None else None)),
@@ -127,26 +131,23 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
         raise InputError("--keep-alpha and --matte contradict each other", remedy="use one of them")
     if options.target is not None:
         _aim(output, options.target)
-    if options.size is not None:
-        match = re.fullmatch(r"(\d{1,6})?x(\d{1,6})?", options.size)
-        if match is None or not (match[1] or match[2]):
-            raise InputError(f"--size {options.size!r} is not a size", remedy="use 580x, x351 or 580x351")
-        output["size"] |= {
-            "width": int(match[1]) if match[1] else None,
-            "height": int(match[2]) if match[2] else None,
-        }
     if options.canvas is not None:
-        match = re.fullmatch(r"(\d{1,6})x(\d{1,6})", options.canvas)
-        if match is None:
-            raise InputError(f"--canvas {options.canvas!r} is not a size", remedy="use one such as 640x640")
+        canvas = sides_of("--canvas", options.canvas)
+        if None in (canvas["width"], canvas["height"]):
+            raise InputError(f"--canvas {options.canvas!r} has one side", remedy="use one such as 640x640")
+        output["size"] |= {**canvas, "fit": "place"}
         if options.size is not None:
-            raise InputError("--canvas and --size contradict each other", remedy="use one of them")
-        output["size"] |= {"width": int(match[1]), "height": int(match[2]), "fit": "place"}
+            percent = options.size.strip().endswith("%")
+            output["size"]["picture"] = (
+                {"percent": float(read_number(options.size.strip().removesuffix("%")))}
+                if percent
+                else sides_of("--size", options.size)
+            )
+    elif options.size is not None:
+        output["size"] |= sides_of("--size", options.size)
     if options.place is not None:
         corner = re.fullmatch(r"(-?\d{1,5}),(-?\d{1,5})", options.place)
         output["size"]["at"] = [int(corner[1]), int(corner[2])] if corner else options.place
-    if options.play_fps is not None:
-        parse_rate(options.play_fps)
     if options.max_bytes is not None:
         most = size_in_bytes(options.max_bytes)
         limit = bytes_target(most).model_dump(mode="json")
@@ -180,7 +181,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
         "held": options.held,
     }
     _set(
-        (output["take"], "rate", options.play_fps),
+        (output["take"], "rate", written_rate(options.play_fps) if options.play_fps else None),
         (output["take"], "between", options.play_by),
         (output["size"], "fit", options.fit),
         (output["size"], "resample", options.resample),

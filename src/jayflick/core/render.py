@@ -185,7 +185,7 @@ def _each_file(each_step: Sequence[float], timed: Timed) -> list[float]:
 
 
 def _notes(work: _Work, timed: Timed, info: dict[str, Any]) -> list[str]:
-    notes = [*work.frames.notes, *work.held.notes, *timed.notes]
+    notes = [*work.plan.notes, *work.frames.notes, *work.held.notes, *timed.notes]
     target = work.output.target
     most = target.most_bytes if target is not None else None
     if most is not None and info["bytes"] > most:

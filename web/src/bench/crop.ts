@@ -33,13 +33,24 @@ export const croppingOf = (recipe: Recipe, output: Output): Cropping => output.f
 export function cropOf(recipe: Recipe, output: Output, { width, height }: Sides): Box | null {
   const { crop, drawn_on } = croppingOf(recipe, output);
   if (!crop) return null;
-  const [across, down] = drawn_on ? [width / drawn_on[0], height / drawn_on[1]] : [1, 1];
-  const left = Math.round(crop[0] * across);
-  const top = Math.round(crop[1] * down);
-  const right = Math.round((crop[0] + crop[2]) * across);
-  const bottom = Math.round((crop[1] + crop[3]) * down);
-  return { left, top, width: Math.max(1, right - left), height: Math.max(1, bottom - top) };
+  const [left, top, across, down] = crop;
+  if (!drawn_on || (drawn_on[0] === width && drawn_on[1] === height))
+    return { left, top, width: across, height: down };
+  const from = [
+    Math.min(inProportion(drawn_on[0], width, left, 0), width - 1),
+    Math.min(inProportion(drawn_on[1], height, top, 0), height - 1),
+  ] as const;
+  return {
+    left: from[0],
+    top: from[1],
+    width: Math.max(1, Math.min(inProportion(drawn_on[0], width, left + across), width) - from[0]),
+    height: Math.max(1, Math.min(inProportion(drawn_on[1], height, top + down), height) - from[1]),
+  };
 }
+
+/** `other` × `wanted` / `side` to the nearest whole number, halves up, exactly as the service rounds; at least `least`. */
+export const inProportion = (side: number, other: number, wanted: number, least = 1) =>
+  Math.max(least, Math.floor((2 * other * wanted + side) / (2 * side)));
 
 /** Width over height of a ratio, or null where it is free. "own" is typed as 4:5 or 1.91. */
 export function valueOf(ratio: Ratio, own: string, { width, height }: Sides): number | null {

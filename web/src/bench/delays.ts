@@ -23,12 +23,16 @@ export function perFrame(rate: string): number {
   return (FLICKS * Number(under)) / Number(over);
 }
 
-/** What the frame in a place lasts, in flicks, before speed or length are applied. */
-export function timeOf(rhythm: Rhythm, place: number): number {
+/**
+ * What the frame in a place lasts, in flicks, before a speed is applied. Where a length is set, delays set by hand
+ * are what they are and the others share the rest: `share` is what that makes of each.
+ */
+export function timeOf(rhythm: Rhythm, place: number, share = 1): number {
   const own = rhythm.spans.find(
     (span) => span.rate !== null && span.first <= place && place <= span.last,
   )?.rate;
-  return rhythm.holds[String(place)] ?? (own ? perFrame(own) : (rhythm.delay ?? perFrame(rhythm.rate)));
+  const usual = own ? perFrame(own) : (rhythm.delay ?? perFrame(rhythm.rate));
+  return rhythm.holds[String(place)] ?? usual * share;
 }
 
 /** The rhythm with new times, in flicks, for some places. */
@@ -53,11 +57,11 @@ export function withoutHolds(rhythm: Rhythm, places: readonly number[]): Rhythm 
   };
 }
 
-export const added = (rhythm: Rhythm, places: readonly number[], by: number, least: number) =>
-  withTimes(rhythm, places, (place) => Math.max(least, timeOf(rhythm, place) + by));
+export const added = (rhythm: Rhythm, places: readonly number[], by: number, least: number, share = 1) =>
+  withTimes(rhythm, places, (place) => Math.max(least, timeOf(rhythm, place, share) + by));
 
-export const scaled = (rhythm: Rhythm, places: readonly number[], percent: number) =>
-  withTimes(rhythm, places, (place) => (timeOf(rhythm, place) * percent) / 100);
+export const scaled = (rhythm: Rhythm, places: readonly number[], percent: number, share = 1) =>
+  withTimes(rhythm, places, (place) => (timeOf(rhythm, place, share) * percent) / 100);
 
 /** From one time to another over the places, both ends met exactly. */
 export const ramped = (rhythm: Rhythm, places: readonly number[], from: number, to: number, easing: Easing) =>
@@ -77,8 +81,15 @@ export const cyclesFor = (cycle: number, length: number) =>
   Math.min(1000, Math.max(1, Math.ceil(length / cycle - 1e-6)));
 
 /** A frame's end moved by some time, the next frame giving way so that the total stays. */
-export function edgeMoved(rhythm: Rhythm, place: number, next: number, by: number, least: number): Rhythm {
-  const [here, after] = [timeOf(rhythm, place), timeOf(rhythm, next)];
+export function edgeMoved(
+  rhythm: Rhythm,
+  place: number,
+  next: number,
+  by: number,
+  least: number,
+  share = 1,
+): Rhythm {
+  const [here, after] = [timeOf(rhythm, place, share), timeOf(rhythm, next, share)];
   const moved = Math.max(least - here, Math.min(after - least, by));
   return withTimes(rhythm, [place, next], (_, index) => (index === 0 ? here + moved : after - moved));
 }

@@ -1,5 +1,6 @@
 // The order of the frames made by hand. Delays, range and spans go with the frames they belong to.
 
+import { count, numbersInWords } from "../format";
 import type { Rhythm } from "./delays";
 
 /** The position that stands for an empty picture. */
@@ -105,22 +106,6 @@ export function emptyAfter(count: number, place: number): number[] {
   return [...from.slice(0, place), EMPTY, ...from.slice(place)];
 }
 
-/** A typed order: `1-2-3-2`, `1 2 3 2`, `1..18, 4`; null when it is none. */
-export function parseOrder(text: string, frames: number): number[] | null {
-  const order: number[] = [];
-  for (const word of text.trim().split(/\s*[-,\s]\s*/)) {
-    const match = /^(\d{1,5})(?:\.\.(\d{1,5}))?$/.exec(word);
-    if (!match) return null;
-    const from = Number(match[1]);
-    const to = match[2] === undefined ? from : Number(match[2]);
-    if (Math.max(from, to) > frames || (match[2] !== undefined && Math.min(from, to) < 1)) return null;
-    const way = to < from ? -1 : 1;
-    for (let at = from; way > 0 ? at <= to : at >= to; at += way) order.push(at);
-    if (order.length > 20_000) return null;
-  }
-  return order.length > 0 ? order : null;
-}
-
 /** An order in few words: runs of three or more are drawn together. */
 export function orderInWords(order: readonly number[]): string {
   const words: string[] = [];
@@ -128,17 +113,19 @@ export function orderInWords(order: readonly number[]): string {
     const first = order[at] ?? 0;
     const way = (order[at + 1] ?? first) - first;
     let end = at;
-    if (Math.abs(way) === 1)
-      while (end + 1 < order.length && order[end + 1] === (order[end] ?? 0) + way) end += 1;
+    if (Math.abs(way) === 1 && first > 0)
+      // a run has no blanks in it
+      while (end + 1 < order.length && order[end + 1] === (order[end] ?? 0) + way && order[end + 1] !== EMPTY)
+        end += 1;
     if (end - at >= 2) {
-      words.push(`${first}..${order[end] ?? 0}`);
+      words.push(`${first}-${order[end] ?? 0}`);
       at = end + 1;
     } else {
       words.push(String(first));
       at += 1;
     }
   }
-  return words.join(" ");
+  return words.join(", ");
 }
 
 /** The rhythm in a typed order of gathered frames; each keeps the delay of the first place it stood in. */
@@ -148,4 +135,21 @@ export function inOrder(rhythm: Rhythm, frames: number, order: readonly number[]
   const next = rearranged(rhythm, frames, from);
   const natural = order.length === frames && order.every((position, index) => position === index + 1);
   return { ...next, order: natural ? null : [...order] };
+}
+
+/** What another order would drop, in words: frames that play now, and with them delays set by hand and spans. */
+export function lostBy(rhythm: Rhythm, frames: number, order: readonly number[]): string[] {
+  const kept = new Set(order);
+  const before = arranged(rhythm, frames);
+  const gone = [...new Set(before.filter((position) => position !== EMPTY && !kept.has(position)))];
+  const next = inOrder(rhythm, frames, order);
+  const delays = Object.keys(rhythm.holds).filter(
+    (place) => !kept.has(before[Number(place) - 1] ?? EMPTY),
+  ).length;
+  const spans = rhythm.spans.filter((span) => next.spans.every((one) => one.name !== span.name));
+  return [
+    ...(gone.length > 0 ? [`frames ${numbersInWords(gone.sort((a, b) => a - b))}`] : []),
+    ...(delays > 0 ? [count(delays, "delay") + " set by hand"] : []),
+    ...spans.map((span) => `the span ${span.name}`),
+  ];
 }

@@ -1,11 +1,12 @@
-// Where the picture lies on a canvas of another shape.
+// Where the picture lies on a canvas of another shape, and how large.
 
 import type { Output } from "../api/client";
-import type { Box } from "./crop";
+import { inProportion, type Box } from "./crop";
 
 type Size = Output["size"];
+export type Corner = "nw" | "ne" | "sw" | "se";
 
-/** Whether a picture can lie elsewhere on its canvas: both sides are given, and it does not fill them by itself. */
+/** Whether a picture can lie elsewhere on its canvas: both sides are given, and it is not distorted to them. */
 export const canBePlaced = (size: Size) =>
   size.width !== null && size.height !== null && ["contain", "cover", "place"].includes(size.fit);
 
@@ -16,14 +17,75 @@ export function placed(size: Size, width: number, height: number): Box | null {
   const byWidth = wide === (size.fit === "contain");
   const [across, down] =
     size.fit === "place"
-      ? [width, height]
+      ? onCanvas(size.picture, width, height)
       : byWidth
-        ? [size.width, Math.max(1, Math.round((height * size.width) / width))]
-        : [Math.max(1, Math.round((width * size.height) / height)), size.height];
+        ? [size.width, inProportion(width, height, size.width)]
+        : [inProportion(height, width, size.height), size.height];
   const free = [size.width - across, size.height - down] as const;
   const { at } = size;
   if (typeof at !== "string") return { left: at[0], top: at[1], width: across, height: down };
   const left = at.includes("left") ? 0 : at.includes("right") ? free[0] : Math.floor(free[0] / 2);
   const top = at.includes("top") ? 0 : at.includes("bottom") ? free[1] : Math.floor(free[1] / 2);
   return { left, top, width: across, height: down };
+}
+
+/** How large a picture of these sides lies on its canvas. */
+function onCanvas(wanted: Size["picture"], width: number, height: number): [number, number] {
+  if (!wanted) return [width, height];
+  if (wanted.percent !== null) {
+    const thousandths = Math.round(wanted.percent * 1000);
+    return [inProportion(100_000, width, thousandths), inProportion(100_000, height, thousandths)];
+  }
+  if (wanted.width === null) {
+    const down = wanted.height ?? height;
+    return [inProportion(height, width, down), down];
+  }
+  return [wanted.width, wanted.height ?? inProportion(width, height, wanted.width)];
+}
+
+/** The size that leaves a picture lying in a box on its canvas; `free`: its proportions may be others. */
+export function lyingIn(size: Size, box: Box, free: boolean): Size {
+  const height = free ? box.height : null;
+  return {
+    ...size,
+    fit: "place",
+    at: [box.left, box.top],
+    picture: { percent: null, width: box.width, height },
+  };
+}
+
+const MOST = 4096;
+
+/**
+ * A picture's box after one of its corners was pulled by so many pixels; the corner across stays. Proportions are those
+ * of `ratio`, width over height, or free.
+ */
+export function cornerPulled(box: Box, corner: Corner, dx: number, dy: number, ratio: number | null): Box {
+  const bounded = (side: number) => Math.min(MOST, Math.max(1, Math.round(side)));
+  const wide = box.width + (corner.includes("e") ? dx : -dx);
+  const high = box.height + (corner.includes("s") ? dy : -dy);
+  let [width, height] = [bounded(wide), bounded(high)];
+  if (ratio !== null) {
+    // The side that was pulled further counts.
+    width = bounded(Math.max(wide, high * ratio));
+    height = Math.max(1, Math.round(width / ratio));
+  }
+  return {
+    left: corner.includes("e") ? box.left : box.left + box.width - width,
+    top: corner.includes("s") ? box.top : box.top + box.height - height,
+    width,
+    height,
+  };
+}
+
+/** A picture's box so many pixels wider, its middle where it was. */
+export function widened(box: Box, by: number, ratio: number): Box {
+  const width = Math.min(MOST, Math.max(1, box.width + by));
+  const height = Math.max(1, Math.round(width / ratio));
+  return {
+    left: box.left + Math.round((box.width - width) / 2),
+    top: box.top + Math.round((box.height - height) / 2),
+    width,
+    height,
+  };
 }

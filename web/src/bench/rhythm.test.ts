@@ -5,13 +5,14 @@ import {
   doubled,
   emptyAfter,
   inOrder,
+  lostBy,
   moved,
   movedBefore,
   orderInWords,
-  parseOrder,
   rearranged,
   reversed,
 } from "./order";
+import { readOrder } from "../typed";
 import { rhythm as plain } from "./testing";
 
 const CS = FLICKS / 100;
@@ -44,6 +45,15 @@ describe("delays of many places at once", () => {
     expect(times(edgeMoved(even, 1, 2, 9 * CS, 2 * CS), [1, 2])).toEqual([6, 2]);
     expect(times(edgeMoved(even, 1, 2, -9 * CS, 2 * CS), [1, 2])).toEqual([2, 6]);
   });
+
+  test("under a set length what plays is what is changed, and delays set by hand are what they are", () => {
+    const shared = rhythm({ length: FLICKS, holds: { "2": 20 * CS } });
+    const shown = (one: Rhythm) => [1, 2].map((place) => timeOf(one, place, 2) / CS);
+    expect(shown(shared)).toEqual([8, 20]);
+    expect(shown(added(shared, [1, 2], CS, CS, 2))).toEqual([9, 21]);
+    expect(shown(scaled(shared, [1], 50, 2))).toEqual([4, 20]);
+    expect(shown(edgeMoved(shared, 1, 2, 3 * CS, CS, 2))).toEqual([11, 17]);
+  });
 });
 
 describe("the order made by hand", () => {
@@ -71,11 +81,11 @@ describe("the order made by hand", () => {
   });
 
   test("an order is typed as people write it, and written in few words", () => {
-    expect(parseOrder("1-2-3-2", 3)).toEqual([1, 2, 3, 2]);
-    expect(parseOrder("1..4, 2 0", 5)).toEqual([1, 2, 3, 4, 2, 0]);
-    expect(parseOrder("5..3", 5)).toEqual([5, 4, 3]);
-    for (const wrong of ["", "1-9", "a", "0..2", "1--"]) expect(parseOrder(wrong, 5)).toBeNull();
-    expect(orderInWords([1, 2, 3, 4, 2, 0, 5, 4, 3])).toBe("1..4 2 0 5..3");
+    for (const order of [[1, 2, 3, 4, 2, 0, 5, 4, 3], [1, 2], [3, 2, 1, 0], [0, 1, 2], [2]])
+      expect(readOrder(orderInWords(order), 5)).toEqual(order);
+    expect(orderInWords([1, 2, 3, 4, 2, 0, 5, 4, 3])).toBe("1-4, 2, 0, 5-3");
+    expect(lostBy(before, 5, [1, 4, 5])).toEqual(["frames 2–3", "1 delay set by hand", "the span walk"]);
+    expect(lostBy(before, 5, [5, 4, 3, 2, 1, 0])).toEqual([]);
     const typed = inOrder(before, 5, [2, 2, 0, 1]);
     expect(typed.order).toEqual([2, 2, 0, 1]);
     expect(typed.holds).toEqual({ "1": 20 * CS, "2": 20 * CS });

@@ -41,8 +41,13 @@ export const selectNone = () => useSelection.setState({ places: new Set(), ancho
 
 export const chosenPlaces = () => [...useSelection.getState().places].sort((a, b) => a - b);
 
-/** A time as it plays, brought back to what the recipe holds before speed or length are applied. */
-export const unscaled = (bench: Bench, flicks: number) => flicks / (shownResult(bench)?.scale ?? 1);
+/** A time as it plays, brought back to what the recipe holds before a speed is applied. */
+export const unscaled = (bench: Bench, flicks: number) =>
+  bench.recipe.rhythm.length === null ? flicks / (shownResult(bench)?.scale ?? 1) : flicks;
+
+/** What a set length makes of the delays that were not set by hand. */
+export const shareOf = (bench: Bench) =>
+  bench.recipe.rhythm.length === null ? 1 : (shownResult(bench)?.scale ?? 1);
 
 export const shownResult = (bench: Bench) =>
   bench.project.results.find((one) => one.output_id === bench.output.id);
@@ -58,7 +63,7 @@ export function holdPlaces(bench: Bench, places: readonly number[], flicks: numb
 
 /** Remember how long the selected frames last; returns how many. */
 export function copyDelays(bench: Bench): number {
-  const times = chosenPlaces().map((place) => timeOf(bench.recipe.rhythm, place));
+  const times = chosenPlaces().map((place) => timeOf(bench.recipe.rhythm, place, shareOf(bench)));
   if (times.length > 0) useSelection.setState({ copied: times });
   return times.length;
 }
@@ -106,6 +111,6 @@ export function nudge(bench: Bench, by: number): void {
   const [step, floor] = [unscaled(bench, by * CENTISECOND), unscaled(bench, FLOOR)];
   bench.edit(by > 0 ? "Longer" : "Shorter", (recipe) => ({
     ...recipe,
-    rhythm: added(recipe.rhythm, places, step, floor),
+    rhythm: added(recipe.rhythm, places, step, floor, shareOf(bench)),
   }));
 }

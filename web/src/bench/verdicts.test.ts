@@ -13,7 +13,7 @@ const output: Recipe["outputs"][number] = {
   format: "gif",
   take: { span: null, first: null, last: null, rate: null, between: "hold" },
   framing: null,
-  size: { width: null, height: null, fit: "contain", at: "centre", resample: "auto" },
+  size: { width: null, height: null, fit: "contain", at: "centre", picture: null, resample: "auto" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
   tuning: { colours: 128, dither: "diffusion", amount: 60, tolerance: 0 },
   target: {

@@ -2,6 +2,7 @@
 
 import { Slider as RadixSlider, ToggleGroup, Tooltip } from "radix-ui";
 import { useEffect, useId, useRef, useState, type ReactNode } from "react";
+import { askWhich, isAmbiguous, readNumber } from "../typed";
 
 export function Tip({ text, keys, children }: { text: string; keys?: string; children: ReactNode }) {
   return (
@@ -204,7 +205,10 @@ export function TextField({
           align="start"
           className="z-50 max-w-[300px] rounded-[7px] border border-stop bg-stop-soft px-2 py-1 text-xs text-ink shadow-md"
         >
-          <span className="font-semibold text-stop">■ “{text}” is not taken.</span> {why}
+          <span className="font-semibold text-stop">■ “{text}” is not taken.</span>{" "}
+          {isAmbiguous(text.replace(/[^\d.,+-]+$/, ""), rest.inputMode === "numeric")
+            ? askWhich(text.replace(/[^\d.,+-]+$/, ""))
+            : why}
         </Tooltip.Content>
       </Tooltip.Portal>
     </Tooltip.Root>
@@ -221,6 +225,7 @@ export function NumberField({
   className = "w-[52px] text-right",
   placeholder,
   step = 1,
+  units = {},
 }: {
   label: string;
   value: number | null;
@@ -233,11 +238,17 @@ export function NumberField({
   placeholder?: string;
   /** What it is a multiple of: 0.01 takes hundredths. */
   step?: number;
+  /** Units that may be typed, and how many of the field's own each is: `{ px: 1, "%": 6.4 }`. */
+  units?: Readonly<Record<string, number>>;
 }) {
   const read = (text: string) => {
-    const number = Number(text.trim().replace(",", "."));
+    const [, figure = "", unit = ""] = /^(.*?)\s*([a-z%°×]*)$/i.exec(text.trim()) ?? [];
+    const times = unit === "" ? 1 : units[unit.toLowerCase()];
+    const typed = times === undefined ? null : readNumber(figure, step === 1 && times === 1);
+    if (typed === null || times === undefined) return null;
+    const number = times === 1 ? typed : rounded(Math.round((typed * times) / step) * step);
     const even = Math.abs(number / step - Math.round(number / step)) < 1e-6;
-    return text.trim() && even && number >= min && number <= max ? String(number) : null;
+    return even && number >= min && number <= max ? String(number) : null;
   };
   return (
     <TextField
@@ -318,6 +329,7 @@ export function SliderRow({
           min={min}
           max={max}
           step={step}
+          units={unit ? { [unit]: 1 } : {}}
           onCommit={(next) => {
             onChange(next, "");
             onRelease?.();

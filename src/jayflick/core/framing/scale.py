@@ -35,11 +35,15 @@ def frame_picture(picture: NDArray[np.uint8], framing: Cropping, size: Size, by:
         left, top, across, down = crop
         picture = picture[top : top + down, left : left + across]
     picture = resample(picture, *where.picture, by)
-    if where.canvas == where.picture:
+    if where.canvas == where.picture and (where.left, where.top) == (0, 0):
         return picture
     canvas = np.zeros((where.canvas[1], where.canvas[0], 4), np.uint8)
+    # What of the canvas the picture lies on; nothing, where it lies outside.
     left, top = max(where.left, 0), max(where.top, 0)
-    from_left, from_top = max(-where.left, 0), max(-where.top, 0)
-    part = picture[from_top : from_top + canvas.shape[0], from_left : from_left + canvas.shape[1]]
-    canvas[top : top + part.shape[0], left : left + part.shape[1]] = part
+    right = min(where.left + where.picture[0], where.canvas[0])
+    bottom = min(where.top + where.picture[1], where.canvas[1])
+    if left < right and top < bottom:
+        canvas[top:bottom, left:right] = picture[
+            top - where.top : bottom - where.top, left - where.left : right - where.left
+        ]
     return canvas

@@ -3,7 +3,11 @@
 from dataclasses import dataclass
 
 from ..errors import InputError
-from ..recipe import MAX_SIDE, Size
+from ..pictures.header import MAX_PIXELS
+from ..recipe import MAX_SIDE, PictureSize, Size
+
+PLACED = ("contain", "cover", "place")
+"""Fits on a canvas that a picture may lie on anywhere."""
 
 
 @dataclass(frozen=True)
@@ -59,8 +63,28 @@ def place(size: Size, width: int, height: int) -> Placement:
         wide = width * wanted_height > height * wanted_width
         picture = across if wide == (size.fit == "contain") else along
     if size.fit == "place" and size.width is not None and size.height is not None:
-        picture = (width, height)
-    return Placement(canvas, picture, *_at(size.at, canvas, picture))
+        picture = _on_canvas(size.picture, width, height)
+    if picture[0] * picture[1] > MAX_PIXELS:
+        raise InputError(
+            f"the picture would be {picture[0]} × {picture[1]} on its canvas; {MAX_PIXELS // 10**6} million "
+            "pixels are the most",
+            remedy="make it smaller there",
+        )
+    placed = size.width is not None and size.height is not None and size.fit in PLACED
+    return Placement(canvas, picture, *(_at(size.at, canvas, picture) if placed else (0, 0)))
+
+
+def _on_canvas(wanted: PictureSize | None, width: int, height: int) -> tuple[int, int]:
+    """How large a picture of ``width`` × ``height`` lies on its canvas."""
+    if wanted is None:
+        return width, height
+    if wanted.percent is not None:
+        thousandths = round(wanted.percent * 1000)
+        return _in_proportion(100_000, width, thousandths), _in_proportion(100_000, height, thousandths)
+    if wanted.height is None:
+        across = wanted.width or width
+        return across, _in_proportion(width, height, across)
+    return wanted.width or _in_proportion(height, width, wanted.height), wanted.height
 
 
 def _at(at: str | tuple[int, int], canvas: tuple[int, int], picture: tuple[int, int]) -> tuple[int, int]:

@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from .framing import Alpha, Crop, Cropping, Framing, Size
+from .framing import Alpha, Crop, Cropping, Framing, PictureSize, Size
 from .gather import Gather
 from .line_up import LineUp, Move
 from .output import BaseOutput
@@ -53,6 +53,7 @@ __all__ = [
     "Move",
     "Output",
     "Part",
+    "PictureSize",
     "Preset",
     "Rate",
     "Recipe",

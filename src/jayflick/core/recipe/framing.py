@@ -1,6 +1,5 @@
 """What part of the picture is used, how large it becomes, and what lies under it."""
 
-from fractions import Fraction
 from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
@@ -23,6 +22,11 @@ Crop = Annotated[
 ]
 
 
+def _carried(at: int, side: int, drawn: int) -> int:
+    """A place on a side of ``drawn`` pixels on one of ``side``, to the nearest pixel, halves up."""
+    return (2 * at * side + drawn) // (2 * drawn)
+
+
 class Cropping(Part):
     """What part of the picture is used, before outputs scale it."""
 
@@ -37,10 +41,9 @@ class Cropping(Part):
         """The crop on frames of this size."""
         if self.crop is None or self.drawn_on is None or self.drawn_on == (width, height):
             return self.crop
-        across, down = Fraction(width, self.drawn_on[0]), Fraction(height, self.drawn_on[1])
-        left, top = self.crop[0], self.crop[1]
-        ends = [round(left * across), round((left + self.crop[2]) * across)]
-        rows = [round(top * down), round((top + self.crop[3]) * down)]
+        (left, top, across, down), (drawn_across, drawn_down) = self.crop, self.drawn_on
+        ends = [_carried(at, width, drawn_across) for at in (left, left + across)]
+        rows = [_carried(at, height, drawn_down) for at in (top, top + down)]
         left, top = min(ends[0], width - 1), min(rows[0], height - 1)
         return left, top, max(1, min(ends[1], width) - left), max(1, min(rows[1], height) - top)
 
@@ -77,6 +80,21 @@ Point = Literal[
 Offset = Annotated[int, Field(ge=-(1 << 16), le=1 << 16, description="In pixels of the canvas")]
 
 
+class PictureSize(Part):
+    """How large a picture lies on its canvas: a share of its own size, or sides; of one the other follows."""
+
+    percent: float | None = Field(None, ge=0.1, le=1000)
+    width: int | None = Field(None, ge=1, le=MAX_SIDE)
+    height: int | None = Field(None, ge=1, le=MAX_SIDE)
+
+    @model_validator(mode="after")
+    def _says_it_once(self) -> Self:
+        sides = self.width is not None or self.height is not None
+        if sides == (self.percent is not None):
+            raise ValueError("a picture on its canvas has a percentage, or a width, a height or both")
+        return self
+
+
 class Size(Part):
     """An output's size. With one side given the other follows in proportion; with none it is the source's."""
 
@@ -86,7 +104,10 @@ class Size(Part):
         "contain",
         description="With both sides given: all of the picture on the canvas, all of the canvas, or both, "
         "distorted. inside: as large as lies within the sides, never enlarged, nothing around it. "
-        "place: at its own size on the canvas",
+        "place: on the canvas at its own size, or at that of picture",
+    )
+    picture: PictureSize | None = Field(
+        None, description="With place: how large the picture lies on the canvas; otherwise its own size"
     )
     at: Point | tuple[Offset, Offset] = Field(
         "centre",

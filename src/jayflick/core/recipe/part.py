@@ -4,9 +4,11 @@ import re
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PlainSerializer
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer
 
+from ..errors import InputError
 from ..timing.flicks import LONGEST, MAX_RATE
+from ..typed import read_colour
 
 MAX_SIDE = 4096
 """The longest side of an output, in pixels."""
@@ -14,7 +16,17 @@ MAX_PLACES = 20_000
 """The most frames an order may have, and the most that one output plays."""
 
 Flicks = Annotated[int, Field(ge=1, le=LONGEST, description="Time in 1/705,600,000 s")]
-Colour = Annotated[str, AfterValidator(str.lower), Field(pattern=r"^#[0-9a-fA-F]{6}$", examples=["#262a2e"])]
+
+
+def _whole_colour(value: object) -> object:
+    """A short or bare colour written out; what is none is left for the pattern to refuse."""
+    try:
+        return read_colour(value) if isinstance(value, str) else value
+    except InputError:
+        return value
+
+
+Colour = Annotated[str, BeforeValidator(_whole_colour), Field(pattern=r"^#[0-9a-f]{6}$", examples=["#262a2e"])]
 
 
 class Part(BaseModel):

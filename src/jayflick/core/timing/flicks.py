@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 from fractions import Fraction
 
 from ..errors import InputError
+from ..typed import read_number
 
 SECOND = 705_600_000
 HUNDREDTH = SECOND // 100
@@ -20,15 +21,15 @@ MAX_RATE = 1000
 LONGEST = 3600 * SECOND
 """The longest delay of one frame: an hour."""
 
-_DELAY = re.compile(r"(\d+(?:\.\d+)?)\s*(?:(ms|cs|s)|f\s*@\s*(.+))")
+_DELAY = re.compile(r"(\d[\d.,' ]*?)\s*(?:(ms|cs|s)|f\s*@\s*(.+))")
 _UNITS = {"ms": MILLISECOND, "cs": HUNDREDTH, "s": SECOND}
 
 
 def parse_rate(text: str) -> Fraction:
-    """Frames a second as an exact fraction, from ``24``, ``12.5`` or ``24000/1001``."""
+    """Frames a second as an exact fraction, from ``24``, ``12.5``, ``12,5`` or ``24000/1001``."""
     try:
-        rate = Fraction(text.strip())
-    except (ValueError, ZeroDivisionError):
+        rate = Fraction(text.strip()) if "/" in text else read_number(text)
+    except (ValueError, ZeroDivisionError, InputError):
         rate = Fraction(0)
     if not 0 < rate <= MAX_RATE:
         raise InputError(
@@ -38,13 +39,21 @@ def parse_rate(text: str) -> Fraction:
     return rate
 
 
+def written_rate(text: str) -> str:
+    """A rate as recipes hold it: with a decimal point, or as a fraction."""
+    rate = parse_rate(text)
+    if "/" in text or (rate * 10**6).denominator != 1:
+        return f"{rate.numerator}/{rate.denominator}"
+    return f"{float(rate):.6f}".rstrip("0").rstrip(".")
+
+
 def parse_delay(text: str) -> int:
     """Flicks from ``40ms``, ``4cs`` (hundredths), ``0.04s`` or ``2f@30`` (frames of a rate)."""
     match = _DELAY.fullmatch(text.strip().lower())
     flicks = 0
     if match:
         unit = SECOND / parse_rate(match[3]) if match[3] else _UNITS[match[2]]
-        flicks = round(Fraction(match[1]) * unit)
+        flicks = round(read_number(match[1]) * unit)
     if not 0 < flicks <= LONGEST:
         raise InputError(
             f"{text!r} is not a delay",

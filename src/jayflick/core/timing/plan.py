@@ -4,7 +4,7 @@ Works on positions only; no picture is read for it.
 """
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -34,9 +34,11 @@ class Plan:
     dropped: tuple[int, ...] = ()
     """Places whose time is too short to be seen at the output's own rate."""
     scale: float = 1.0
-    """What speed or length made of every delay: 0.5 plays twice as fast."""
+    """What speed made of every delay, or a length of those not set by hand: 0.5 plays twice as fast."""
     spans: tuple[Span, ...] = ()
     """All that are named, played or not."""
+    notes: tuple[str, ...] = ()
+    """What a person should know of it."""
 
     @cached_property
     def positions(self) -> tuple[int, ...]:
@@ -81,6 +83,8 @@ class _Step(NamedTuple):
     shot: Shot
     time: Time
     """In flicks, exact: nothing is rounded before all is in order."""
+    usual: Time
+    """What it would last if it were not held."""
 
 
 WHOLE_RANGE = Take()
@@ -105,15 +109,16 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         steps += steps[-2:0:-1]  # neither end twice: 2N - 2 frames
     steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2))
     _few_enough(len(steps) * rhythm.cycles)
-    steps *= rhythm.cycles
-    scale = Fraction(1)
+    one, steps = steps[0], steps * rhythm.cycles
+    repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
+    if direction == "there-and-back" and repeat == 1 and steps[-1] != one and not rhythm.dissolve:
+        steps.append(one)  # it rests where it began
+    scale, notes = Fraction(1), ()
     if rhythm.length is not None:
-        scale = Fraction(rhythm.length) / sum(step.time for step in steps)
+        steps, scale, notes = _lasting(steps, Fraction(rhythm.length), rhythm.holds)
     elif rhythm.speed != "100":
         scale = 100 / Fraction(rhythm.speed)
-    if scale != 1:
         steps = [step._replace(time=step.time * scale) for step in steps]
-    repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
     dropped: tuple[int, ...] = ()
     if take.rate is not None:
         steps, dropped = _at_rate(steps, parse_rate(take.rate), take.between, repeat != 1)
@@ -125,7 +130,39 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         dropped,
         float(scale),
         rhythm.spans,
+        notes,
     )
+
+
+def _lasting(
+    steps: list[_Step], length: Fraction, holds: Mapping[int, int]
+) -> tuple[list[_Step], Fraction, tuple[str, ...]]:
+    """The steps in a given time, by how much those without a delay of their own were scaled, and notes.
+
+    Delays set by hand stay as they are and the others share the rest; where that leaves nothing for them, or
+    there are no others, all are scaled alike.
+    """
+    own = sum((step.time for step in steps if step.place in holds), Fraction(0))
+    others = sum((step.time for step in steps if step.place not in holds), Fraction(0))
+    if others and own < length:
+        scale = (length - own) / others
+        return (
+            [step if step.place in holds else step._replace(time=step.time * scale) for step in steps],
+            scale,
+            (),
+        )
+    scale = length / (own + others)
+    notes: tuple[str, ...] = ()
+    if scale != 1:
+        notes = (
+            f"delays set by hand come to {_in_seconds(own)} s, and it is to last {_in_seconds(length)} s: "
+            "all frames are scaled to it",
+        )
+    return [step._replace(time=step.time * scale) for step in steps], scale, notes
+
+
+def _in_seconds(time: Fraction) -> str:
+    return f"{float(time / SECOND):.3f}".rstrip("0").rstrip(".")
 
 
 def _span(rhythm: Rhythm, take: Take) -> Span | None:
@@ -176,7 +213,7 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> l
             if steps and position in folded:
                 steps[-1] = _longer(steps[-1], time)
             else:
-                steps.append(_Step(place, still(position), time))
+                steps.append(_Step(place, still(position), time, each[place]))
         if position and place < last and order[place] == position + 1:
             between += [each[place]] * gaps[position - 1]
     if not steps:
@@ -190,7 +227,10 @@ def _thinned(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
     if every == 1 or rhythm.thinned == "faster":
         return steps[::every]
     return [
-        steps[at]._replace(time=sum(step.time for step in steps[at : at + every]))
+        steps[at]._replace(
+            time=sum(step.time for step in steps[at : at + every]),
+            usual=sum(step.usual for step in steps[at : at + every]),
+        )
         for at in range(0, len(steps), every)
     ]
 
@@ -204,17 +244,16 @@ def _with_between(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
     if wish is None:
         return steps
     _few_enough(len(steps) * (wish.count + 1))
-    usual = rhythm.delay if rhythm.delay is not None else _per_frame(rhythm.rate)
     result: list[_Step] = []
     for step, following in itertools.zip_longest(steps, steps[1:]):
         if following is None or (wish.after is not None and step.place not in wish.after):
             result.append(step)
             continue
-        each = Fraction(min(step.time, usual)) / (wish.count + 1)
+        each = Fraction(min(step.time, step.usual)) / (wish.count + 1)
         result.append(step._replace(time=step.time - each * wish.count))
         for number in range(1, wish.count + 1):
             shot = in_between(step.shot, following.shot, number / (wish.count + 1), wish.by)
-            result.append(_Step(step.place, shot, each))
+            result.append(_Step(step.place, shot, each, each))
     return result
 
 
@@ -254,7 +293,7 @@ def _made_good(
     return [
         step,
         *(
-            _Step(step.place, in_between(step.shot, following, slot * share, gather.gaps), time)
+            _Step(step.place, in_between(step.shot, following, slot * share, gather.gaps), time, time)
             for slot, time in missing
         ),
     ]
@@ -301,7 +340,7 @@ def _at_rate(steps: list[_Step], rate: Fraction, by: str, loops: bool) -> tuple[
         if result and result[-1].shot == shot and result[-1].place == due.place:
             result[-1] = result[-1]._replace(time=result[-1].time + tick)
         else:
-            result.append(_Step(due.place, shot, tick))
+            result.append(_Step(due.place, shot, tick, tick))
     shown = {steps[i].place for i in seen}
     return result, tuple(sorted({step.place for step in steps} - shown))
 

@@ -35,6 +35,7 @@ export function OnRaster({ bench, result, behind }: PanelProps) {
               label="Left on the raster"
               value={left}
               min={-4096}
+              units={{ px: 1 }}
               max={4096}
               onCommit={(to) => put(to, top)}
             />
@@ -42,6 +43,7 @@ export function OnRaster({ bench, result, behind }: PanelProps) {
               label="Top on the raster"
               value={top}
               min={-4096}
+              units={{ px: 1 }}
               max={4096}
               onCommit={(to) => put(left, to)}
             />

@@ -18,7 +18,7 @@ import { useTheme } from "../../ui/theme";
 import { edgeMoved, FLOOR } from "../delays";
 import type { Bench } from "../edits";
 import { printOf, thumbOf } from "../prints";
-import { chosenPlaces, holdPlaces, select, unscaled, useSelection } from "../selection";
+import { chosenPlaces, holdPlaces, select, shareOf, unscaled, useSelection } from "../selection";
 import { colours, HEIGHT, paintFrames, paintMarks, TOP, type Scene } from "./paint";
 import { indexAt, msAt, startOf, useZoom, visible, xOf, zoomed, type Scale } from "./scale";
 import { fitted, usePainting } from "./usePainting";
@@ -163,7 +163,7 @@ export function Track({
         const least = unscaled(bench, FLOOR);
         bench.edit(
           `Edge of frame ${place} moved`,
-          (recipe) => ({ ...recipe, rhythm: edgeMoved(recipe.rhythm, place, next, by, least) }),
+          (recipe) => ({ ...recipe, rhythm: edgeMoved(recipe.rhythm, place, next, by, least, shareOf(bench)) }),
           gesture,
         );
       } else holdPlaces(bench, many, (last / 1000) * FLICKS, gesture);

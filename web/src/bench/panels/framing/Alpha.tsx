@@ -3,6 +3,7 @@
 import { Pipette } from "lucide-react";
 import { useEffect } from "react";
 import type { Output } from "../../../api/client";
+import { readColour } from "../../../typed";
 import { IconButton, Mark, Row, Segmented, Select, SliderRow, TextField } from "../../../ui/controls";
 import type { Bench } from "../../edits";
 import type { Of } from "../../formats/format";
@@ -238,11 +239,8 @@ function PageColour({
       <TextField
         label={label}
         value={colour}
-        read={(text) => {
-          const hex = text.trim().toLowerCase().replace(/^#?/, "#");
-          return /^#[0-9a-f]{6}$/.test(hex) ? hex : null;
-        }}
-        why="Six hexadecimal digits, two each for red, green and blue: #262a2e."
+        read={readColour}
+        why="Hexadecimal digits for red, green and blue: #262a2e, or #f80 for #ff8800."
         onCommit={(next) => onChange(next, "")}
         className="w-[84px]"
       />

@@ -100,6 +100,7 @@ export function CropPart({ bench }: { bench: Bench }) {
             key={side}
             label={label}
             value={box[side]}
+            units={{ px: 1 }}
             min={0}
             max={(side === "left" ? project.width : project.height) - 1}
             className="w-[64px] text-right"
@@ -113,6 +114,7 @@ export function CropPart({ bench }: { bench: Bench }) {
             key={side}
             label={label}
             value={box[side]}
+            units={{ px: 1 }}
             min={1}
             max={side === "width" ? project.width : project.height}
             className="w-[64px] text-right"
@@ -189,7 +191,7 @@ export function CropPart({ bench }: { bench: Bench }) {
       </Row>
       <Touching bench={bench} />
       <Row label="Margin">
-        <NumberField label="Margin" value={margin} min={0} max={4096} onCommit={setMargin} />
+        <NumberField label="Margin" value={margin} min={0} max={4096} units={{ px: 1 }} onCommit={setMargin} />
         <span className="text-ink-2">{looking ? "looking at every frame…" : "px kept when trimming"}</span>
       </Row>
     </div>

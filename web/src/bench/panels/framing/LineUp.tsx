@@ -107,6 +107,7 @@ export function LineUpPart({ bench, result }: PanelProps) {
               key={side}
               label={label}
               value={box[side]}
+              units={{ px: 1 }}
               min={side === "left" || side === "top" ? 0 : 8}
               max={side === "left" || side === "width" ? project.width : project.height}
               className="w-full text-right"

@@ -4,7 +4,7 @@ import { Link2, Link2Off } from "lucide-react";
 import type { Output, ResultInfo } from "../../../api/client";
 import { Button, IconButton, NumberField, Row, Select } from "../../../ui/controls";
 import { cropOf } from "../../crop";
-import { canBePlaced } from "../../placing";
+import { canBePlaced, placed } from "../../placing";
 import { Facts, type PanelProps } from "../panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -13,7 +13,7 @@ const FITS = [
   { value: "cover", label: "cover: all of the canvas" },
   { value: "stretch", label: "stretch: both, distorted" },
   { value: "inside", label: "inside: nothing around it" },
-  { value: "place", label: "place: at its own size" },
+  { value: "place", label: "place: at any size" },
 ] as const;
 const FILTERS = [
   { value: "auto", label: "auto: what suits the art" },
@@ -42,6 +42,7 @@ export function SizePart({ bench, result }: PanelProps) {
           value={width}
           min={1}
           max={4096}
+          units={{ px: 1, "%": part.width / 100 }}
           className="w-[64px] text-right"
           onCommit={(next) =>
             resize({ ...size, width: next, height: locked ? null : size.height }, `Width to ${next}`)
@@ -53,6 +54,7 @@ export function SizePart({ bench, result }: PanelProps) {
           value={height}
           min={1}
           max={4096}
+          units={{ px: 1, "%": part.height / 100 }}
           className="w-[64px] text-right"
           onCommit={(next) =>
             resize({ ...size, width: locked ? null : size.width, height: next }, `Height to ${next}`)
@@ -77,6 +79,7 @@ export function SizePart({ bench, result }: PanelProps) {
           value={Math.round((100 * width) / part.width)}
           min={1}
           max={1000}
+          units={{ "%": 1 }}
           onCommit={(next) => {
             const across = Math.min(4096, Math.max(1, Math.round((part.width * next) / 100)));
             resize({ ...size, width: across, height: null }, `${next} % of the size`);
@@ -88,6 +91,7 @@ export function SizePart({ bench, result }: PanelProps) {
           value={Math.max(width, height)}
           min={1}
           max={4096}
+          units={{ px: 1 }}
           className="w-[60px] text-right"
           onCommit={(next) =>
             resize(
@@ -131,6 +135,7 @@ export function SizePart({ bench, result }: PanelProps) {
           />
         </Row>
       )}
+      {canBePlaced(size) && <OnCanvas size={size} part={part} onChange={resize} />}
       {canBePlaced(size) && <Where size={size} onChange={(at, label) => resize({ ...size, at }, label)} />}
       <Row label="Pixels">
         <Select
@@ -180,6 +185,60 @@ function sides(size: Output["size"], width: number, height: number): [number, nu
   return [width, height];
 }
 
+/** How large the picture lies on its canvas: a share of its own size, or sides. */
+function OnCanvas({
+  size,
+  part,
+  onChange,
+}: {
+  size: Output["size"];
+  part: { width: number; height: number };
+  onChange: (size: Output["size"], label: string) => void;
+}) {
+  const box = placed(size, part.width, part.height);
+  if (!box) return null;
+  const set = (picture: Partial<NonNullable<Output["size"]["picture"]>>, label: string) =>
+    onChange(
+      { ...size, fit: "place", picture: { percent: null, width: null, height: null, ...picture } },
+      label,
+    );
+  const percent = size.picture?.percent ?? Math.round((1000 * box.width) / part.width) / 10;
+  return (
+    <Row label="Picture">
+      <NumberField
+        label="Width of the picture"
+        units={{ px: 1 }}
+        value={box.width}
+        min={1}
+        max={4096}
+        className="w-[52px] text-right"
+        onCommit={(width) => set({ width }, `Picture ${width} wide`)}
+      />
+      <span className="text-ink-2">×</span>
+      <NumberField
+        label="Height of the picture"
+        units={{ px: 1 }}
+        value={box.height}
+        min={1}
+        max={4096}
+        className="w-[52px] text-right"
+        onCommit={(height) => set({ height }, `Picture ${height} high`)}
+      />
+      <NumberField
+        label="Picture in percent"
+        units={{ "%": 1 }}
+        value={percent}
+        min={0.1}
+        max={1000}
+        step={0.1}
+        className="w-[52px] text-right"
+        onCommit={(next) => set({ percent: next }, `Picture at ${next} %`)}
+      />
+      <span className="text-ink-2">%</span>
+    </Row>
+  );
+}
+
 type At = Output["size"]["at"];
 const POINTS = [
   ["top-left", "top", "top-right"],
@@ -208,6 +267,7 @@ function Where({ size, onChange }: { size: Output["size"]; onChange: (at: At, la
       <span className="text-ink-2">or</span>
       <NumberField
         label="Left on the canvas"
+        units={{ px: 1 }}
         value={left}
         min={-65_536}
         max={65_536}
@@ -217,6 +277,7 @@ function Where({ size, onChange }: { size: Output["size"]; onChange: (at: At, la
       />
       <NumberField
         label="Top on the canvas"
+        units={{ px: 1 }}
         value={top}
         min={-65_536}
         max={65_536}

@@ -17,7 +17,7 @@ import {
   type Rhythm,
 } from "../../delays";
 import { arranged } from "../../order";
-import { chosenPlaces, unscaled, useSelection } from "../../selection";
+import { chosenPlaces, shareOf, unscaled, useSelection } from "../../selection";
 import { Facts, type PanelProps } from "../panel";
 
 export function DelaysPart({ bench, result }: PanelProps) {
@@ -43,7 +43,9 @@ export function DelaysPart({ bench, result }: PanelProps) {
   const here = new Set(places);
   const played = result?.delays.filter((_, index) => here.has(result.places[index] ?? 0)) ?? [];
   const real = played.reduce((sum, delay) => sum + delay, 0);
-  const wished = places.reduce((sum, place) => sum + timeOf(rhythm, place), 0) * (result?.scale ?? 1);
+  const share = shareOf(bench);
+  const speed = rhythm.length === null ? (result?.scale ?? 1) : 1;
+  const wished = places.reduce((sum, place) => sum + timeOf(rhythm, place, share), 0) * speed;
   return (
     <>
       <p className="text-ink-2">
@@ -74,7 +76,9 @@ export function DelaysPart({ bench, result }: PanelProps) {
             className="figure h-[26px]! px-2!"
             aria-label={`${by > 0 ? "Add" : "Take away"} ${Math.abs(by)} hundredths`}
             onClick={() =>
-              edit(`${who} ${by > 0 ? "longer" : "shorter"}`, (so) => added(so, places, by * step, floor))
+              edit(`${who} ${by > 0 ? "longer" : "shorter"}`, (so) =>
+                added(so, places, by * step, floor, share),
+              )
             }
           >
             {by > 0 ? "+" : "−"}
@@ -88,7 +92,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
         <span className="text-ink-2">%</span>
         <Button
           className="h-[26px]!"
-          onClick={() => edit(`${who} × ${percent} %`, (so) => scaled(so, places, percent))}
+          onClick={() => edit(`${who} × ${percent} %`, (so) => scaled(so, places, percent, share))}
         >
           Scale
         </Button>
@@ -139,7 +143,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
       <Row label="Carry over">
         <Button
           className="h-[26px]!"
-          onClick={() => useSelection.setState({ copied: places.map((place) => timeOf(rhythm, place)) })}
+          onClick={() => useSelection.setState({ copied: places.map((place) => timeOf(rhythm, place, share)) })}
         >
           Copy
         </Button>

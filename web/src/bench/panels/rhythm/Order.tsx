@@ -2,6 +2,7 @@
 
 import { Fragment, useMemo, useState } from "react";
 import { count, ordinal } from "../../../format";
+import { readOrder } from "../../../typed";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import type { Rhythm } from "../../delays";
 import {
@@ -9,9 +10,9 @@ import {
   dropped,
   emptyAfter,
   inOrder,
+  lostBy,
   moved,
   orderInWords,
-  parseOrder,
   reversed,
   arranged,
 } from "../../order";
@@ -203,24 +204,7 @@ export function OrderPart({ bench }: PanelProps) {
             Remove
           </Button>
         </div>
-        <label className="flex flex-col gap-1">
-          <span className="text-ink-2">Order, as numbers: 1-2-3-2, 1..18 (0 is a blank)</span>
-          <TextField
-            label="Order by numbers"
-            value={orderInWords(arranged(rhythm, frames))}
-            read={(text) => (parseOrder(text, frames) ? text : null)}
-            why={`Frames from 1 to ${frames}, 0 for a blank one: 1-2-3-2 or 1..18.`}
-            onCommit={(text) => {
-              const order = parseOrder(text, frames);
-              if (order)
-                bench.edit("Order by numbers", (recipe) => ({
-                  ...recipe,
-                  rhythm: inOrder(recipe.rhythm, frames, order),
-                }));
-            }}
-            className="w-full"
-          />
-        </label>
+        <TypedOrder bench={bench} />
         <div className="flex flex-wrap gap-1.5">
           <Button onClick={() => reorder(bench, "All reversed", (length) => reversed(length, everywhere))}>
             Reverse all
@@ -244,5 +228,42 @@ export function OrderPart({ bench }: PanelProps) {
         </div>
       </div>
     </>
+  );
+}
+
+/** The order as numbers; while another is typed, what it plays and what it would drop. */
+function TypedOrder({ bench }: Pick<PanelProps, "bench">) {
+  const { rhythm } = bench.recipe;
+  const { frames } = bench.project;
+  const now = arranged(rhythm, frames);
+  const [typed, setTyped] = useState("");
+  const next = typed === "" ? null : readOrder(typed, frames);
+  const loses = next ? lostBy(rhythm, frames, next) : null;
+  return (
+    <label className="flex flex-col gap-1">
+      <span className="text-ink-2">Order, as numbers: 1-8, 12, 18-9 (0 is a blank)</span>
+      <TextField
+        label="Order by numbers"
+        value={orderInWords(now)}
+        read={(text) => (readOrder(text, frames) ? text : null)}
+        why={`Frames from 1 to ${frames}, 0 for a blank one: 1-8, 12, 18-9, or 1-${frames} by 2.`}
+        onText={setTyped}
+        onCommit={(text) => {
+          const order = readOrder(text, frames);
+          if (order)
+            bench.edit("Order by numbers", (recipe) => ({
+              ...recipe,
+              rhythm: inOrder(recipe.rhythm, frames, order),
+            }));
+        }}
+        className="w-full"
+      />
+      {next && (
+        <span role="status" className="text-ink-2">
+          Plays {count(next.length, "frame")}
+          {loses && loses.length > 0 ? `; drops ${loses.join(", ")}` : "; drops none"}
+        </span>
+      )}
+    </label>
   );
 }

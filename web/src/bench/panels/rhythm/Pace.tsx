@@ -1,5 +1,6 @@
 // How fast it all plays: the frames' rate, the output's own, speed and length; with what the file really holds.
 
+import { readNumber } from "../../../typed";
 import { useEffect, useMemo, useState } from "react";
 import type { PlanInfo, Recipe } from "../../../api/client";
 import {
@@ -138,13 +139,7 @@ export function PacePart({ bench, result }: PanelProps) {
           label="Speed in percent"
           value={rhythm.length === null ? rhythm.speed : ""}
           placeholder="–"
-          read={(text) =>
-            /^\d{1,4}(\.\d{1,3})?$/.test(text.trim()) && Number(text) >= 1 && Number(text) <= 5000
-              ? text.trim()
-              : text === ""
-                ? ""
-                : null
-          }
+          read={readSpeed}
           why="A percentage from 1 to 5000: 200 plays in half the time."
           onCommit={(speed) => speed && set(`Speed to ${speed} %`, { speed, length: null })}
           className="w-[56px] text-right"
@@ -336,4 +331,13 @@ function milliseconds(delays: readonly number[]): string {
 function pattern(delays: readonly number[]): string {
   if (new Set(delays).size === 1) return `${delays[0] ?? ""} hundredths each`;
   return `${delays.slice(0, 7).join(" ")}${delays.length > 7 ? " …" : ""} hundredths`;
+}
+
+/** A typed speed as it is taken: `200`, `33.3`, `50 %`, or nothing; null when it is none. */
+function readSpeed(text: string): string | null {
+  if (text.trim() === "") return "";
+  const percent = readNumber(text.trim().replace(/\s*%$/, ""));
+  const fits =
+    percent !== null && percent >= 1 && percent <= 5000 && /^\d{1,4}(\.\d{1,3})?$/.test(String(percent));
+  return fits ? String(percent) : null;
 }
