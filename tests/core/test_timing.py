@@ -2,6 +2,7 @@
 
 from fractions import Fraction
 from itertools import pairwise
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -62,6 +63,33 @@ def test_each_format_holds_the_same_durations_in_its_own_unit() -> None:
     fast = even_durations(50, Fraction(100))  # browsers would play 10 ms as 100
     assert webp(fast).units == [11] * 50
     assert 0 < apng(fast).seconds - Fraction(550, 1000) < Fraction(1, 1000)
+
+
+@given(
+    st.fractions(Fraction(1, 10), 1000, max_denominator=1001),
+    st.lists(st.integers(1, 4), min_size=1, max_size=40),
+    st.booleans(),
+)
+def test_a_constant_rate_is_kept_as_it_is(rate: Fraction, cells: list[int], even: bool) -> None:
+    cells = [1] * len(cells) if even else [1, *cells]
+    held = video([count * SECOND / rate for count in cells])
+    if rate <= 240:
+        assert (1 / held.unit, held.units) == (rate, cells)
+    elif even:  # every second, or every third …
+        assert (rate * held.unit).denominator == 1
+        assert 120 <= 1 / held.unit <= 240
+        assert max(held.units) <= 1
+    assert sum(held.units) >= 1
+    assert abs(held.seconds - sum(cells) / rate) <= held.unit
+
+
+@pytest.mark.parametrize(("rate", "count"), [("11", 42), ("7.3", 9), ("22", 1), ("333", 1), ("24000/1001", 5)])
+def test_a_rate_comes_from_the_rhythm_to_a_clip_as_it_was_typed(rate: str, count: int) -> None:
+    held = video(played(count, rate=rate).times)
+    assert 1 / held.unit == (Fraction(rate) if Fraction(rate) <= 240 else Fraction(rate) / 2)
+    assert held.units == [1] * count
+    slow = video(played(count, rate=rate, speed="33.3", direction="there-and-back").times)
+    assert set(slow.units) == {1}
 
 
 @given(st.lists(st.integers(11 * MILLISECOND, 30 * SECOND), min_size=1, max_size=50))
@@ -205,7 +233,7 @@ def test_a_length_or_a_speed_scales_every_delay_exactly() -> None:
 def test_in_a_set_length_delays_set_by_hand_stay_and_the_others_share_the_rest(
     holds: dict[int, int], length: int, direction: str, cycles: int
 ) -> None:
-    rhythm = {"rate": "25", "direction": direction, "cycles": cycles}
+    rhythm: Any = {"rate": "25", "direction": direction, "cycles": cycles}
     plan = played(9, holds=holds, length=length, **rhythm)
     free = played(9, holds=holds, **rhythm)
     own = sum(time for time, place in zip(free.durations, free.places, strict=True) if place in holds)
@@ -325,7 +353,7 @@ def test_pictures_between_are_even_whatever_rate_a_span_has_and_however_thinned(
     count: int, step: int, rate: str
 ) -> None:
     spans = [{"name": "slow", "first": 4, "last": 9, "rate": rate}]
-    rhythm = {"spans": spans, "step": step, "thinned": "same-time", "between": {"count": count}}
+    rhythm: Any = {"spans": spans, "step": step, "thinned": "same-time", "between": {"count": count}}
     plan = played(12, **rhythm)
     steps = played(12, **{**rhythm, "between": None})
     at = 0

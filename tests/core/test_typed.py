@@ -1,6 +1,7 @@
 """Numbers, colours and orders as people type them: one table for both readers, and what holds for any."""
 
 import json
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from jayflick.core.errors import InputError
 from jayflick.core.typed import is_ambiguous, read_colour, read_number, read_order
 
 CASES = json.loads((Path(__file__).parent / "typed.json").read_text(encoding="utf-8"))
-READERS = {
+READERS: dict[str, Callable[[str], Any]] = {
     "numbers": lambda text: float(read_number(text)),
     "whole": lambda text: float(read_number(text, whole=True)),
     "colours": read_colour,

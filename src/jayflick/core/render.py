@@ -153,7 +153,7 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
     sources = cache_key("sources", FRAMING_VERSION, work.frames.names)
     clock.lap("")
     if "opaque" in info:  # a share for each file: one that is held may be written again and again
-        info["opaque"] = _each_file(coded.info["opaque"], timed)
+        info["opaque"] = [coded.info["opaque"][step] for step in timed.steps]
     notes = _notes(work, timed, info)
     return Rendered(
         coded, timed, work.held, info, sources, work.plan, clock.seconds, work.frames.scaled_by, notes
@@ -176,12 +176,6 @@ def _require_one_size(frames: Sequence[SourceFrame], plan: Plan) -> None:
                 file=frame.name,
                 remedy="render it at the size of the others, or leave it out",
             )
-
-
-def _each_file(each_step: Sequence[float], timed: Timed) -> list[float]:
-    """What is known of each played step, for each file of a set."""
-    ends = [*timed.at[1:], len(timed.files)]
-    return [found for found, at, end in zip(each_step, timed.at, ends, strict=True) for _ in range(at, end)]
 
 
 def _notes(work: _Work, timed: Timed, info: dict[str, Any]) -> list[str]:

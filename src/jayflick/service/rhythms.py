@@ -37,7 +37,8 @@ def plan(session: Session, lists: FrameLists, project_id: str, request: PlanRequ
     except KeyError:
         raise NotFound("there is no such output") from None
     made = plan_rhythm(recipe.gather, recipe.rhythm, frames.gaps, output.take)
-    held = [form(made.durations) for form in (held_as.gif, held_as.webp, held_as.apng, held_as.video)]
+    held = [form(made.durations) for form in (held_as.gif, held_as.webp, held_as.apng)]
+    held.append(held_as.video(made.times))
     return PlanInfo(
         shots=[str(shot) for shot in made.shots],
         positions=list(made.positions),

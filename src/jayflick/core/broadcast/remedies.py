@@ -36,7 +36,7 @@ def for_transition(
         return []
     framed, pictures, plan = _played(recipe, frames, output, stages)
     repeated = output.held == "repeated"
-    times = held_as.video(plan.durations, output.take.rate).units if repeated else [1] * len(pictures)
+    times = held_as.video(plan.times, output.take.rate).units if repeated else [1] * len(pictures)
     if sum(times) != len(cover.opaque):
         return []  # the recipe has moved on; what was measured is of another order
     fullest = cover.fullest

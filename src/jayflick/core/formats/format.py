@@ -86,6 +86,8 @@ class Timed:
     """What a person should know of the files."""
     described: str = ""
     """Names what the files say beside their pictures and time, where they do."""
+    steps: tuple[int, ...] = ()
+    """Of a set, which played step each file shows."""
 
 
 @dataclass(frozen=True)

@@ -39,7 +39,7 @@ class FramesFormat:
     def hold(self, plan: Plan, output: FramesOutput) -> Held:
         if output.held == "once":
             return Held("Frames", list(plan.durations), Fraction(1, SECOND), plan.repeat)
-        held = held_as.video(plan.durations, output.take.rate)
+        held = held_as.video(plan.times, output.take.rate)
         if sum(held.units) > MAX_PLACES:
             raise InputError(
                 f"{sum(held.units)} pictures would be written; the most are {MAX_PLACES}",
@@ -140,7 +140,8 @@ class FramesFormat:
         files = tuple(made(number, file) for number, file in enumerate(listed, output.first_number))
         starts = [0, *accumulate(times)][:-1]
         at = tuple(min(start, len(listed) - 1) for start in starts)
-        return Timed(files, at, held.seconds, len(listed), held.repeat)
+        steps = tuple(step for step, count in enumerate(times) for _ in range(count))
+        return Timed(files, at, held.seconds, len(listed), held.repeat, steps=steps)
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         return (read_picture(file, name="frame") for file in files)

@@ -22,6 +22,7 @@ from ..errors import InputError
 from ..framing.bleed import bled
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver
+from ..pictures.reformat import reformatted
 from ..recipe import VideoOutput
 from ..store import Store
 from ..timing import held as held_as
@@ -76,11 +77,11 @@ _SHARED = ("h264", "vp9")
 
 
 class VideoFormat:
-    version = 1
+    version = 2
     effort = 12
 
     def hold(self, plan: Plan, output: VideoOutput) -> Held:
-        held = held_as.video(plan.durations)
+        held = held_as.video(plan.times)
         count = _total(held, output)
         if count > MOST_FRAMES:
             raise InputError(
@@ -196,8 +197,9 @@ def _written(
                 plain = picture if soft else picture[:, :, :3]
                 frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(plain), "rgba" if soft else "rgb24")
                 if yuv:
-                    frame = frame.reformat(
-                        format=pixels,
+                    frame = reformatted(
+                        frame,
+                        pixels,
                         src_colorspace=Colorspace.ITU709,
                         dst_colorspace=Colorspace.ITU709,
                         src_color_range=ColorRange.JPEG,
@@ -205,7 +207,7 @@ def _written(
                     )
                     frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
                 elif frame.format.name != pixels:
-                    frame = frame.reformat(format=pixels)
+                    frame = reformatted(frame, pixels)
                 frame.pts, frame.time_base = number, 1 / rate
                 container.mux(stream.encode(frame))
                 on_frame()
@@ -251,8 +253,9 @@ def decoded(data: bytes) -> Iterator[NDArray[np.uint8]]:
             codec = alpha
         for packet in container.demux(stream):
             for frame in codec.decode(packet if packet.size else None):
-                yield frame.reformat(
-                    format="rgba",
+                yield reformatted(
+                    frame,
+                    "rgba",
                     src_colorspace=Colorspace.ITU709 if "yuv" in frame.format.name else None,
                     dst_color_range=ColorRange.JPEG,
                 ).to_ndarray()

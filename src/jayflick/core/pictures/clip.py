@@ -20,6 +20,7 @@ from PIL import Image
 from ..errors import InputError
 from ..timing.flicks import SECOND
 from .header import check_area
+from .reformat import reformatted
 
 MOST_FRAMES = 500_000
 """The most frames of a clip that are looked through."""
@@ -223,7 +224,7 @@ def _picture(frame: Any, shape: Fraction | None) -> NDArray[np.uint8]:
     space = int(frame.colorspace)
     if space in (_UNSPECIFIED, 0):
         space = _BT709 if frame.height >= 720 else _BT601
-    picture: NDArray[np.uint8] = frame.reformat(format="rgba", src_colorspace=space).to_ndarray()
+    picture: NDArray[np.uint8] = reformatted(frame, "rgba", src_colorspace=space).to_ndarray()
     if shape and shape != 1:
         # The pixels of a frame are stretched across, never squeezed down: no line of it is lost.
         width, height = frame.width, frame.height

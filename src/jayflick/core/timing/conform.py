@@ -12,7 +12,7 @@ GIF_CEILING = 65535
 """The longest delay, in hundredths: it is kept in 16 bits (GIF89a, section 23)."""
 
 
-def conform(durations: Sequence[int], unit: int | Fraction, *, floor: int = 1) -> list[int]:
+def conform(durations: Sequence[int | Fraction], unit: int | Fraction, *, floor: int = 1) -> list[int]:
     """Whole numbers of ``unit`` (in flicks) for each of the positive durations (in flicks).
 
     Frame boundaries are rounded down, not frames, so the remainder is spread (24 frames a second in hundredths:

@@ -92,14 +92,40 @@ def apng(durations: Sequence[int], repeat: int = 0) -> Held:
     return _held("APNG", durations, unit, floor, repeat, _browsers("APNG"))
 
 
-def video(durations: Sequence[int], rate: str | None = None) -> Held:
-    """Repeated frames at one rate: one at which every delay is a whole number of frames, if there is.
+def video(times: Sequence[Fraction | int], rate: str | None = None) -> Held:
+    """Repeated frames at one rate: one at which every delay, in flicks, exact, is a whole number of frames, if
+    there is.
 
     ``rate``: that at which the steps were taken, if they were; then it is that one, however long they are held.
     """
-    unit = Fraction(math.gcd(*durations), SECOND)
+    unit = _shared_part(times) / SECOND
     if rate is not None and (unit * Fraction(rate)).denominator == 1:
         unit = 1 / Fraction(rate)
-    if unit < Fraction(1, FASTEST_VIDEO):
+    if unit >= Fraction(1, FASTEST_VIDEO):
+        units = [int(time / (unit * SECOND)) for time in times]
+        return Held("Video", units, 1 / _holdable(1 / unit))
+    if len(set(times)) == 1:  # too fast, but even: every second one, or third …, and so it stays
+        unit *= math.ceil(1 / (unit * FASTEST_VIDEO))
+    else:
         unit = 1 / USUAL_VIDEO
-    return Held("Video", conform(durations, int(unit * SECOND), floor=0), unit)
+    units = conform(times, unit * SECOND, floor=0)
+    notes: tuple[str, ...] = ()
+    if sum(units) == 0:
+        units[0] = 1
+        notes = (f"lasts {float(unit * 1000):.0f} ms: a clip has at least one frame",)
+    return Held("Video", units, unit, notes=notes)
+
+
+def _shared_part(times: Sequence[Fraction | int]) -> Fraction:
+    """The longest time that all of them are whole numbers of."""
+    exact = [Fraction(time) for time in times]
+    below = math.lcm(*(time.denominator for time in exact))
+    return Fraction(math.gcd(*(int(time * below) for time in exact)), below)
+
+
+def _holdable(rate: Fraction) -> Fraction:
+    """A rate in numbers that files have room for, as good as equal to the one asked for."""
+    most = 1 << 24
+    if rate.numerator <= most:
+        return rate
+    return rate.limit_denominator(max(1, most // math.ceil(rate)))

@@ -28,8 +28,8 @@ class Plan:
     """What each shows."""
     places: tuple[int, ...]
     """Where in the order each stands; a blend between two stands where the first of them does."""
-    durations: tuple[int, ...]
-    """How long each lasts, in flicks."""
+    times: tuple[Time, ...]
+    """How long each lasts, in flicks, exact."""
     repeat: int
     dropped: tuple[int, ...] = ()
     """Places whose time is too short to be seen at the output's own rate."""
@@ -39,6 +39,11 @@ class Plan:
     """All that are named, played or not."""
     notes: tuple[str, ...] = ()
     """What a person should know of it."""
+
+    @cached_property
+    def durations(self) -> tuple[int, ...]:
+        """How long each step lasts, in whole flicks."""
+        return tuple(whole(self.times))
 
     @cached_property
     def positions(self) -> tuple[int, ...]:
@@ -53,7 +58,7 @@ class Plan:
                 remedy=f"choose one from 1 to {len(self.shots)}",
             )
         here = slice(number - 1, number)
-        return Plan(self.shots[here], self.places[here], self.durations[here], 1, (), self.scale)
+        return Plan(self.shots[here], self.places[here], self.times[here], 1, (), self.scale)
 
     def listed(self, names: Sequence[str]) -> Listed:
         """What the steps are called. ``names``: of all frames, in gathered order.
@@ -113,7 +118,8 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
     if direction == "there-and-back" and repeat == 1 and steps[-1] != one and not rhythm.dissolve:
         steps.append(one)  # it rests where it began
-    scale, notes = Fraction(1), ()
+    scale = Fraction(1)
+    notes: tuple[str, ...] = ()
     if rhythm.length is not None:
         steps, scale, notes = _lasting(steps, Fraction(rhythm.length), rhythm.holds)
     elif rhythm.speed != "100":
@@ -125,7 +131,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     return Plan(
         tuple(step.shot for step in steps),
         tuple(step.place for step in steps),
-        tuple(whole([step.time for step in steps])),
+        tuple(step.time for step in steps),
         repeat,
         dropped,
         float(scale),
@@ -161,8 +167,8 @@ def _lasting(
     return [step._replace(time=step.time * scale) for step in steps], scale, notes
 
 
-def _in_seconds(time: Fraction) -> str:
-    return f"{float(time / SECOND):.3f}".rstrip("0").rstrip(".")
+def _in_seconds(time: Time) -> str:
+    return f"{float(time) / SECOND:.3f}".rstrip("0").rstrip(".")
 
 
 def _span(rhythm: Rhythm, take: Take) -> Span | None:
