@@ -286,7 +286,7 @@ def test_frames_are_steadied_and_stop_flickering(run: Run, shaky: Path, tmp_path
         (["--line-up", "1", "--line-up-box", "1,2,3"], "is not a box"),
         (["--match-tone", "9"], "there is no frame 9 to match"),
         (["--exposure", "9"], "less than or equal to 4"),
-        (["--gamma", "nan"], "finite"),
+        (["--gamma", "nan"], "is not a number"),
         (["--contrast", "101"], "less than or equal to 100"),
     ],
 )

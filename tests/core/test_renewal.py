@@ -15,8 +15,8 @@ from jayflick.core.recipe import (
     Tone,
     ToneOfSome,
 )
-from jayflick.core.sequence.renewal import Known, renewed, with_joined, with_moved
-from jayflick.core.timing.plan import plan_rhythm
+from jayflick.core.sequence.joining import with_joined
+from jayflick.core.sequence.renewal import Known, renewed, with_moved
 
 
 def frames(*numbers: int, take: str = "a", name: str = "kite_{}.png") -> list[Known]:
@@ -88,12 +88,12 @@ def test_tones_and_moves_of_frames_go_along_too() -> None:
     assert moved.tones[0].frames == {2, 5}
     assert moved.match == Match(to=4, frames=frozenset({5}))
     assert moved.line_up == LineUp(anchor=4, moves={2: Move(x=3), 5: Move(y=1)}, drawn_on=(8, 8))
-    behind = with_joined(Recipe(), recipe, 10, 3, "gull").framing
+    behind = with_joined(Recipe(), recipe, [0] * 10, [0] * 3, "gull").framing
     assert [behind.tone_of(position) for position in (10, 11, 12, 13)] == [Tone(), dark, Tone(gamma=2), dark]
     assert behind.match == Match(to=12, frames=frozenset({13}))
     assert behind.line_up is not None
     assert set(behind.line_up.moves) == {11, 13}
-    before = with_joined(recipe, Recipe(framing=framing), 3, 3, "gull").framing
+    before = with_joined(recipe, Recipe(framing=framing), [0] * 3, [0] * 3, "gull").framing
     assert before.line_up is not None
     assert set(before.line_up.moves) == {1, 3, 4, 6}
     assert [before.tone_of(position) for position in (2, 5, 6)] == [Tone(gamma=2), Tone(gamma=2), dark]
@@ -109,21 +109,6 @@ def test_new_frames_find_their_place_in_an_order_made_by_hand() -> None:
     assert (now.first, now.last) == (2, 4)
     assert (now.spans[0].first, now.spans[0].last) == (1, 6)
     assert with_moved(Recipe(rhythm=Rhythm(order=(2, 1))), {1: 2, 2: 3}, 3).rhythm.order == (1, 3, 2)
-
-
-def test_a_project_put_behind_another_keeps_its_pace_and_what_was_done_to_it() -> None:
-    walk = Recipe(rhythm=Rhythm(rate="24", holds={1: 5}, spans=(Span(name="dive", first=1, last=2),)))
-    dive = Recipe(gather=Gather(left_out=frozenset({2})), rhythm=Rhythm(rate="12", holds={3: 7}))
-    both = with_joined(walk, dive, 4, 3, "dive")
-    assert both.rhythm.order is None
-    assert both.rhythm.holds == {1: 5, 7: 7}
-    assert set(both.gather.left_out) == {6}
-    assert both.rhythm.spans[1] == Span(name="dive 2", first=5, last=7, rate="12")
-    turned = with_joined(
-        Recipe(rhythm=Rhythm(order=(2, 1))), Recipe(rhythm=Rhythm(order=(3, 0), delay=8)), 2, 3, "dive"
-    )
-    assert (turned.rhythm.order, turned.rhythm.holds) == ((2, 1, 5, 0), {3: 8, 4: 8})
-    assert plan_rhythm(both.gather, both.rhythm, [0] * 7).positions == (1, 2, 3, 4, 5, 7)
 
 
 @given(st.sets(st.integers(1, 60), min_size=1), st.sets(st.integers(1, 60)), st.sets(st.integers(1, 60)))

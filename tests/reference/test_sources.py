@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from jayflick.core.errors import InputError
+from jayflick.core.formats.apng import encode_apng
 from jayflick.core.formats.gif.encoder import encode_gif, share_palette
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.retime import retime
@@ -30,6 +31,7 @@ from jayflick.core.formats.png_writer import SIGNATURE, chunk, header
 from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.pictures.moving import open_moving
+from jayflick.core.pictures.png import chunks as png_chunks
 from jayflick.core.sequence.gather import Found, gather
 from jayflick.core.sequence.pieces import Glimpse, Piece, Refused, glimpse, pieces
 from jayflick.core.sequence.rhythm import own_rhythm
@@ -321,10 +323,17 @@ def test_a_common_clip_keeps_its_frames_and_rate(name: str, kind: str, codec: st
     data = film(frames, kind, codec, "yuv420p")
     got = taken(data, name)
     with av.open(BytesIO(data), "r") as container:
-        seen = [frame.to_ndarray(format="rgba") for frame in container.decode(video=0)]
+        seen = [frame.to_ndarray(format="yuv444p") for frame in container.decode(video=0)]
     assert len(got) == len(seen) == 8
-    for piece, frame in zip(got, seen, strict=True):
-        assert np.abs(shown(piece).astype(int) - frame).max() <= 3
+    for piece, (luma, blue, red) in zip(got, seen, strict=True):
+        # ITU-R BT.601-7, items 2.5.1 to 2.5.3: the colours that the decoder's levels stand for.
+        levels = [255 / 219 * (luma - 16.0), 255 / 224 * (blue - 128.0), 255 / 224 * (red - 128.0)]
+        rows = [[1, 0, 1.402], [1, -0.344136, -0.714136], [1, 1.772, 0]]
+        exact = np.clip(np.einsum("cl,lyx->yxc", rows, levels), 0, 255)
+        off = np.abs(shown(piece)[:, :, :3] - exact)
+        assert off.mean() <= 1.5
+        assert (off <= 6).mean() >= 0.97  # what is left are edges, where colour has half the resolution
+        assert (shown(piece)[:, :, 3] == 255).all()
     rhythm = own_rhythm(
         gather(Found(p.name, p.header, None, p.fingerprint, p.duration) for p in got)[0][0].files
     )
@@ -508,3 +517,17 @@ def test_every_way_an_apng_clears_and_lays_frames_is_seen_as_ffmpeg_sees_it() ->
         there = ours[:, :, 3] > 0
         assert np.abs(ours[:, :, 3].astype(int) - theirs[:, :, 3]).max() <= 1, number
         assert np.abs(ours[there].astype(int) - theirs[there]).max() <= 1, number
+
+
+def test_an_apng_whose_palette_comes_after_its_first_control_has_its_colours() -> None:
+    # PNG third edition, section 5.6: fcTL may stand anywhere before IDAT, and so may PLTE.
+    frames = [np.full((6, 9, 4), colour, np.uint8) for colour in ((200, 90, 40, 255), (20, 90, 240, 255))]
+    found = list(png_chunks(encode_apng(frames, 3).data, "a.png"))
+    palette = [one for one in found if one[0] in (b"PLTE", b"tRNS")]
+    rest = [one for one in found if one not in palette]
+    first = next(index for index, (tag, _) in enumerate(rest) if tag == b"fcTL")
+    data = SIGNATURE + b"".join(chunk(*one) for one in [*rest[: first + 1], *palette, *rest[first + 1 :]])
+    assert [one.tolist() for one in open_moving(data, "a.png").pictures] == [one.tolist() for one in frames]
+    with av.open(BytesIO(data), format="apng") as container:
+        theirs = [frame.to_ndarray(format="rgba") for frame in container.decode(video=0)]  # type: ignore[union-attr]
+    assert [one.tolist() for one in theirs] == [one.tolist() for one in frames]

@@ -15,10 +15,10 @@ from typing import Any
 
 from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
-from ..core.recipe import BaseOutput, Recipe, SheetOutput
+from ..core.recipe import BaseOutput, Gather, Recipe, SheetOutput
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, list_files, look_at, project_in
-from ..core.sequence.first import spans_of, with_dither_chosen
+from ..core.sequence.first import clear_frames, spans_of, with_dither_chosen
 from ..core.sequence.gather import Sequence as Sequence_
 from ..core.sequence.gather import gather, joined, missing_after
 from ..core.sequence.project_file import ProjectFile
@@ -190,7 +190,8 @@ def _make(options: argparse.Namespace) -> int:
                 frames = [views[one.name] for one in sequence.files]
             if not decided:
                 rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
-                recipe = recipe_of(options, Recipe(rhythm=rhythm))
+                first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm)
+                recipe = recipe_of(options, first)
         read = time.perf_counter() - begun
         stages = Stages(Path(scratch) / "stages")
         if project is None and not options.recipe and options.dither is options.dither_amount is None:

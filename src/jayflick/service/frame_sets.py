@@ -10,11 +10,12 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.recipe import Framing, Gather, Recipe, Rhythm, Size, Take
 from ..core.sequence import gather as gathering
-from ..core.sequence.first import first_recipe, with_dither_chosen
-from ..core.sequence.gather import Found, gather, majority_size
+from ..core.sequence.first import clear_frames, first_recipe, with_dither_chosen
+from ..core.sequence.gather import Found, gather, majority_size, missing_after
+from ..core.sequence.joining import with_joined, with_part
 from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import DOCUMENT, ProjectFile
-from ..core.sequence.renewal import Known, renewed, with_joined, with_moved
+from ..core.sequence.renewal import Known, renewed, with_moved
 from ..core.store import Store
 from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
@@ -121,20 +122,23 @@ def split(
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
     wanted = set(positions)
-    rows = [row for row in _rows(session, revision) if row[0].position in wanted]
+    all_rows = _rows(session, revision)
+    rows = [row for row in all_rows if row[0].position in wanted]
     if len(rows) < len(wanted):
         raise InputError("the project has no such frames", remedy="choose among those it has")
     files = [found_of(frame, picture) for frame, picture in rows]
     first = rows[0][0].number
     title = f"{project.name} from {first if first is not None else rows[0][0].position}"
     hashes = {frame.name: frame.sha256 for frame, _ in rows}
-    recipe = Recipe.model_validate(revision.recipe)
-    whole = tuple(output.model_copy(update={"take": Take(rate=output.take.rate)}) for output in recipe.outputs)
-    kept = recipe.model_copy(
-        update={"gather": Gather(), "rhythm": Rhythm(rate=recipe.rhythm.rate), "outputs": whole}
-    )
     (sequence,) = [gathering.joined(gather(files)[0])]
     made = _frames(sequence.files, [hashes[found.name] for found in sequence.files])
+    position_of = {frame.name: frame.position for frame, _ in rows}
+    moved = {position_of[found.name]: position for position, found in enumerate(sequence.files, 1)}
+    recipe = Recipe.model_validate(revision.recipe)
+    if recipe.gather.sizes == "scale" and recipe.gather.size is None:  # that of most may be another in a part
+        usual = majority_size([found_of(frame, picture) for frame, picture in all_rows])
+        recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update={"size": usual})})
+    kept = with_part(recipe, moved, _gaps(session, revision, all_rows))
     return [projects.create(session, title[:200], sequence.document(), made, kept, results)]
 
 
@@ -176,6 +180,8 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int, r
     frames = _frames(files, [frame.sha256 for _, frame in result.frames])
     counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
     recipe = with_moved(Recipe.model_validate(revision.recipe), result.moved, len(frames))
+    clear = {"clear": clear_frames(judged)}
+    recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update=clear)})
     label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
     projects.renew(session, project, label, report, frames, recipe, results)
     opened.state = "done"
@@ -252,8 +258,8 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int, res
     recipe = with_joined(
         Recipe.model_validate(here.recipe),
         Recipe.model_validate(there.recipe),
-        count,
-        len(second[0].files),
+        _gaps(session, here, _rows(session, here)),
+        _gaps(session, there, _rows(session, there)),
         other.name,
     )
     used = [found for at, found in enumerate(together.files, 1) if at not in recipe.gather.left_out]
@@ -291,6 +297,11 @@ def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
         .order_by(Frame.position)
     )
     return [(frame, picture) for frame, picture in rows]
+
+
+def _gaps(session: Session, revision: Revision, rows: Sequence[tuple[Frame, Picture]]) -> list[int]:
+    """How many numbers are missing after each frame of a revision."""
+    return missing_after([frame.number for frame, _ in rows], projects.report_of(session, revision))
 
 
 def _stored(found: Found, sha256: str, store: Store) -> StoredFrame:

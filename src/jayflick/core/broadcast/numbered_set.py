@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import chain, islice, pairwise
 from pathlib import Path
 from typing import TypeVar
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError
 from ..pictures.kinds import read_picture
+from ..pictures.unset import leaves_alpha_unset, sets_alpha
 from ..sequence.files import list_files, names_of, read_file
 from ..sequence.names import split_names
 
@@ -38,7 +40,10 @@ class NumberedSet:
         sizes: list[tuple[int, ...]] = []
 
         def one(path: Path) -> tuple[Path, tuple[int, ...], T]:
-            picture = read_picture(read_file(path), name=path.name)
+            data = read_file(path)
+            picture = read_picture(data, name=path.name)
+            if leaves_alpha_unset(data, path.name) and self._alpha_is_set:
+                picture[:, :, 3] = 0
             return path, picture.shape[1::-1], look(picture)
 
         with ThreadPoolExecutor(READERS) as pool:
@@ -53,6 +58,11 @@ class NumberedSet:
                             remedy="render it at the size of the others",
                         )
                     yield found
+
+    @cached_property
+    def _alpha_is_set(self) -> bool:
+        """Whether any of the files has alpha that is meant: then that of all is."""
+        return any(sets_alpha(read_file(path), path.name) for path in self.files)
 
 
 def numbered_set(folder: str) -> NumberedSet:

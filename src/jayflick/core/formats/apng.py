@@ -41,7 +41,7 @@ Words = NDArray[np.uint32]
 
 
 class ApngFormat:
-    version = 1
+    version = 2
     effort = 4
 
     def hold(self, plan: Plan, output: ApngOutput) -> Held:
@@ -315,7 +315,7 @@ class _Change(NamedTuple):
     pixels: int
     """How many differ."""
     over: bool
-    """Whether laying over will do: what changes is opaque, or comes where nothing is."""
+    """Whether laying over will do: all that changes is opaque, as decoders read what is soft unlike."""
 
 
 @compiled
@@ -333,7 +333,7 @@ def _compared(canvas: Words, wanted: Words) -> tuple[int, int, int, int, int, bo
             if canvas[y, x] != wanted[y, x]:
                 count += 1
                 left, right = min(left, x), max(right, x)
-                over &= wanted[y, x] >> np.uint32(24) == 255 or canvas[y, x] == 0
+                over &= wanted[y, x] >> np.uint32(24) == 255
     return left, top, right + 1, bottom + 1, count, over
 
 

@@ -19,6 +19,7 @@ from ..broadcast.cover import Cover, opaque_share
 from ..errors import InputError
 from ..pictures import clip, gif, png
 from ..pictures.kinds import kind_of, read_picture
+from ..pictures.unset import read_set
 from ..recipe import Kind
 from ..sequence.names import split_names
 from ..targets.check import Facts
@@ -201,8 +202,7 @@ def facts_of_set(files: Sequence[tuple[str, bytes]], folder: str) -> Facts:
     sizes, total = set(), 0
     opaque: list[float] = []
     endings = {Path(name).suffix.lower() for name, _ in files}
-    for name, data in files:
-        picture = read_picture(data, name=name)
+    for (name, data), picture in zip(files, read_set(files), strict=True):
         sizes.add((picture.shape[1], picture.shape[0]))
         if len(sizes) > 1:
             raise InputError("is of another size than the first", file=name, remedy="render it again")

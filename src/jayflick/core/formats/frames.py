@@ -33,7 +33,7 @@ THREADS = 2
 
 
 class FramesFormat:
-    version = 3
+    version = 4
     effort = 3
 
     def hold(self, plan: Plan, output: FramesOutput) -> Held:
@@ -90,6 +90,7 @@ class FramesFormat:
                         output.picture,
                         quality=output.quality,
                         rle=output.rle,
+                        premultiplied=output.pixels == "premultiplied",
                     )
                 kept = asdict(tools.keep(data, MEDIA_TYPES[output.picture]))
                 return json.dumps([kept, opaque_share(frame), box_of(frame)]).encode()

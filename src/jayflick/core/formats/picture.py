@@ -3,6 +3,7 @@
 Sources: PNG third edition; Truevision TGA file format specification 2.0.
 """
 
+import struct
 from io import BytesIO
 
 import numpy as np
@@ -20,6 +21,11 @@ MEDIA_TYPES = {
 }
 ENDINGS = {"png": ".png", "tga": ".tga", "bmp": ".bmp", "jpeg": ".jpg", "webp": ".webp"}
 _LEVEL = 6
+_FOOTER = b"TRUEVISION-XFILE.\0"
+_FOOTER_SIZE = 26
+_EXTENSION_SIZE = 495
+_STRAIGHT, _PREMULTIPLIED = 3, 4
+"""What the alpha of a TGA means (field 24)."""
 _LUMA = np.array([2126, 7152, 722], np.uint32)
 """Weights of red, green and blue (ITU-R BT.709), of 10,000."""
 
@@ -48,14 +54,28 @@ def with_pixels(frame: NDArray[np.uint8], pixels: str) -> NDArray[np.uint8]:
     return frame
 
 
-def write_picture(samples: NDArray[np.uint8], kind: str, *, quality: int = 90, rle: bool = False) -> bytes:
-    """A file of ``kind`` (a key of :data:`MEDIA_TYPES`); ``quality`` of JPEG and WebP, ``rle`` of TGA."""
+def _with_attributes(tga: bytes, attributes: int) -> bytes:
+    """A TGA that says what its alpha means (version 2.0, fields 10 to 26), however clear its pixels are."""
+    body = tga[:-_FOOTER_SIZE] if tga.endswith(_FOOTER) else tga
+    extension = struct.pack("<H", _EXTENSION_SIZE) + bytes(_EXTENSION_SIZE - 3) + bytes([attributes])
+    return body + extension + struct.pack("<II", len(body), 0) + _FOOTER
+
+
+def write_picture(
+    samples: NDArray[np.uint8], kind: str, *, quality: int = 90, rle: bool = False, premultiplied: bool = False
+) -> bytes:
+    """A file of ``kind`` (a key of :data:`MEDIA_TYPES`); ``quality`` of JPEG and WebP, ``rle`` of TGA.
+
+    ``premultiplied``: its alpha is in its colours, which a TGA says.
+    """
     if kind == "png":
         return png(samples)
     out = BytesIO()
     picture = Image.fromarray(samples)
     if kind == "tga":  # with 8 attribute bits where there is alpha
         picture.save(out, "TGA", compression="tga_rle" if rle else None, orientation=1)
+        if samples.ndim == 3 and samples.shape[2] == 4:
+            return _with_attributes(out.getvalue(), _PREMULTIPLIED if premultiplied else _STRAIGHT)
     elif kind == "bmp":
         picture.save(out, "BMP")
     elif kind == "jpeg":

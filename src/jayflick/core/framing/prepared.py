@@ -61,6 +61,7 @@ class Prepared:
         self._stages = stages
         self._usual = usual_size(frames, gather)
         self._over = gather.over
+        self._clear = gather.clear
 
     def __len__(self) -> int:
         return len(self._frames)
@@ -79,28 +80,34 @@ class Prepared:
         """Whether it is sure to be opaque throughout."""
         frame = self._frames[position - 1]
         # One of another size may lie on a canvas of another shape.
-        return not frame.transparent and self.size(position) == (frame.width, frame.height)
+        return not self._may_be_soft(position) and self.size(position) == (frame.width, frame.height)
 
     def name(self, position: int) -> str:
         """What it is made of, as it turns out: equal names, equal pictures."""
         frame = self._frames[position - 1]
-        over = self._over if frame.transparent else None
+        clear = position in self._clear
+        over = self._over if frame.transparent and not clear else None
         by = self._by(position)
-        if over is None and by is None:
+        if over is None and by is None and not clear:
             return frame.sha256
         scaled = None if by is None else [*self.size(position), by]
-        return f"{frame.sha256} {cache_key('prepared', 1, over, scaled)}"
+        return f"{frame.sha256} {cache_key('prepared', 1, over, scaled, *(['clear'] if clear else []))}"
 
     def picture(self, position: int) -> NDArray[np.uint8]:
         """Its pixels, straight RGBA, shape (height, width, 4)."""
         picture = self._frames[position - 1].read()
-        if self._over is not None:
+        if position in self._clear:
+            picture[:, :, 3] = 0
+        elif self._over is not None:
             picture = unmatte(picture, self._over)
         by = self._by(position)
         if by is not None:
             width, height = self.size(position)
             picture = frame_picture(picture, Cropping(), Size(width=width, height=height), by)
         return picture
+
+    def _may_be_soft(self, position: int) -> bool:
+        return self._frames[position - 1].transparent or position in self._clear
 
     def _by(self, position: int) -> Filter | None:
         """The filter it is brought to the size of the others by, if it has another."""

@@ -86,6 +86,7 @@ def open_apng(data: bytes, name: str) -> Apng:
     shared: list[tuple[bytes, bytes]] = []
     frames: list[_Frame] = []
     repeat = 0
+    begun = False
     for tag, body in png.chunks(data, name):
         if tag == b"IHDR":
             header = body
@@ -101,11 +102,13 @@ def open_apng(data: bytes, name: str) -> Apng:
             check_area(across, down, name)
             delay = int(Fraction(over, under or 100) * SECOND)  # a denominator of 0 means 100
             frames.append(_Frame((left, top, across, down), delay, dispose, blend))
-        elif tag == b"IDAT" and frames:
-            frames[0].parts.append(body)
+        elif tag == b"IDAT":
+            begun = True
+            if frames:
+                frames[0].parts.append(body)
         elif tag == b"fdAT" and frames:
             frames[-1].parts.append(body[4:])
-        elif not frames and tag not in (b"IDAT", b"IEND"):
+        elif not begun and tag != b"IEND":  # a palette may stand behind the first fcTL as well
             shared.append((tag, body))
     return Apng(name, header, tuple(shared), repeat, tuple(frame for frame in frames if frame.parts))
 

@@ -30,6 +30,11 @@ class Header:
     notes: tuple[str, ...] = ()
     """What reading changes, for people: ``16 bits a sample brought to 8``."""
 
+    @property
+    def sets_alpha(self) -> bool:
+        """Whether it is a TGA with an alpha channel, which others may leave unset."""
+        return "TGA" in self.label and self.label.endswith("with alpha")
+
 
 def bands(samples: NDArray[Any]) -> Iterator[slice]:
     """A picture's rows a few at a time, so that wide numbers are needed for few pixels at once."""

@@ -5,6 +5,7 @@ Source: Truevision TGA File Format Specification, version 2.0; fields are named 
 
 import struct
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ _ENDINGS = (".tga", ".icb", ".vda", ".vst")
 _FOOTER = b"TRUEVISION-XFILE.\0"
 _HEADER = 18
 _MAPPED, _COLOUR, _GREY = 1, 2, 3
+AlphaState = Literal["none", "unset", "set"]
 _RUNS = 8
 """Added to an image type (field 3) when its data is run-length coded."""
 _DEPTHS = {_MAPPED: (8, 16), _COLOUR: (15, 16, 24, 32), _GREY: (8, 16)}
@@ -116,6 +118,21 @@ def _may_have_alpha(fields: _Fields) -> bool:
     return deep == 32 or (fields.image_type == _GREY and deep == 16) or (deep == 16 and fields.alpha_bits > 0)
 
 
+def alpha_of(data: bytes, name: str) -> AlphaState:
+    """Whether the file's alpha is to be believed.
+
+    Many writers leave it at 0 throughout, whatever their attribute bits say (common practice, no published
+    source); in others that is a clear frame of a fade: the other frames of its set tell. Field 24 settles it
+    for the file itself.
+    """
+    fields = _fields(data, name)
+    if not _may_have_alpha(fields):
+        return "none"
+    if fields.attributes is not None:
+        return "set"
+    return "set" if _pixels(data, fields, name)[:, 3].any() else "unset"
+
+
 def header(data: bytes, name: str) -> Header:
     """Check a file's header and that its pixels can be there."""
     fields = _fields(data, name)
@@ -183,6 +200,22 @@ def _colours(raw: NDArray[np.uint8], depth: int, alpha_bits: int) -> NDArray[np.
 def decode(data: bytes, name: str) -> NDArray[np.uint8]:
     """The picture as straight RGBA, shape (height, width, 4)."""
     fields = _fields(data, name)
+    picture = _pixels(data, fields, name)
+    if not _may_have_alpha(fields) or (fields.attributes is None and not picture[:, 3].any()):
+        picture[:, 3] = 255  # see alpha_of
+    elif fields.attributes == 4:
+        alpha = np.maximum(picture[:, 3:].astype(np.uint32), 1)
+        picture[:, :3] = np.minimum((picture[:, :3].astype(np.uint32) * 255 + alpha // 2) // alpha, 255)
+    picture = picture.reshape(fields.height, fields.width, 4)
+    if not fields.top_down:
+        picture = picture[::-1]
+    if fields.right_to_left:
+        picture = picture[:, ::-1]
+    return np.ascontiguousarray(picture)
+
+
+def _pixels(data: bytes, fields: _Fields, name: str) -> NDArray[np.uint8]:
+    """The pixels in the order of the file, RGBA, shape (n, 4), their alpha as it is written."""
     each = fields.bytes_each
     count = fields.width * fields.height
     source = np.frombuffer(bytearray(data), np.uint8)[fields.pixels_at :]
@@ -210,16 +243,4 @@ def decode(data: bytes, name: str) -> NDArray[np.uint8]:
         picture = colours[index - fields.map_first]
     else:
         picture = _colours(pixels, fields.depth, fields.alpha_bits)
-    if not _may_have_alpha(fields) or not picture[:, 3].any():
-        # An alpha that is nothing but 0 was never meant: many writers leave the fourth byte unset
-        # (common practice, no published source).
-        picture[:, 3] = 255
-    elif fields.attributes == 4:
-        alpha = np.maximum(picture[:, 3:].astype(np.uint32), 1)
-        picture[:, :3] = np.minimum((picture[:, :3].astype(np.uint32) * 255 + alpha // 2) // alpha, 255)
-    picture = picture.reshape(fields.height, fields.width, 4)
-    if not fields.top_down:
-        picture = picture[::-1]
-    if fields.right_to_left:
-        picture = picture[:, ::-1]
-    return np.ascontiguousarray(picture)
+    return picture

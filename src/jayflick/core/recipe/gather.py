@@ -17,6 +17,11 @@ class Gather(Part):
     folded: Positions = Field(
         frozenset(), description="Positions of frames that are not shown, their time going to the one before"
     )
+    clear: Positions = Field(
+        frozenset(),
+        description="Positions of frames that are wholly clear. Elsewhere an alpha of 0 throughout is taken "
+        "for unset, in files of kinds that may leave it so",
+    )
     gaps: Literal["skip", "hold", "blend", "motion"] = Field(
         "skip",
         description="Missing numbers: played over, the frame before held as long as they would last, "

@@ -9,6 +9,7 @@ from ..errors import InputError
 from ..framing.alpha import settle
 from ..framing.frames import Framed
 from ..framing.prepared import SourceFrame
+from ..pictures.unset import clear_among
 from ..recipe import (
     MAX_SIDE,
     MAX_SPANS,
@@ -45,6 +46,11 @@ def unused(sequence: Sequence) -> frozenset[int]:
     return frozenset(left_out)
 
 
+def clear_frames(sequence: Sequence) -> frozenset[int]:
+    """Positions of frames that are wholly clear, though their files alone do not say so."""
+    return clear_among(found.header for found in sequence.files)
+
+
 def first_recipe(title: str, sequence: Sequence) -> Recipe:
     """What a new project of this name starts with: its own size and time, but no wider than a page column.
 
@@ -59,7 +65,9 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
         file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), target=bytes_target(1024 * 1024)
     )
     rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
-    return Recipe(gather=Gather(left_out=unused(sequence)), rhythm=rhythm, outputs=(output,))
+    return Recipe(
+        gather=Gather(left_out=unused(sequence), clear=clear_frames(sequence)), rhythm=rhythm, outputs=(output,)
+    )
 
 
 def spans_of(sequence: Sequence) -> tuple[Span, ...]:

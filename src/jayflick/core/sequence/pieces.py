@@ -15,6 +15,7 @@ from ..pictures.fingerprint import Fingerprint, fingerprint, reduced
 from ..pictures.header import MOST_FRAME_PIXELS, Header, check_area
 from ..pictures.kinds import read_header, read_picture
 from ..pictures.moving import open_moving
+from ..pictures.unset import UNSET, leaves_alpha_unset
 from .archives import is_archive, members
 from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 
@@ -109,7 +110,8 @@ def _apart(
     picture = read_picture(data, name=name)
     overview = reduced(picture, *THUMB)
     if header.transparent and picture[:, :, 3].min() == 255:  # many programs write alpha that is never used
-        header = replace(header, transparent=False)
+        unset = leaves_alpha_unset(data, name)
+        header = replace(header, transparent=False, notes=(*header.notes, *([UNSET] if unset else ())))
     yield Piece(
         name,
         data if packed else None,

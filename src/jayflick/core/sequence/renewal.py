@@ -13,9 +13,6 @@ from ..recipe import (
     Recipe,
     Rhythm,
     SheetOutput,
-    Span,
-    ToneOfSome,
-    span_name,
 )
 
 
@@ -108,6 +105,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
             update={
                 "left_out": frozenset(moved[p] for p in gather.left_out if p in moved),
                 "folded": frozenset(moved[p] for p in gather.folded if p in moved),
+                "clear": frozenset(moved[p] for p in gather.clear if p in moved),
             }
         )
     }
@@ -119,7 +117,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         update={
             "order": order,
             "holds": {places[place]: time for place, time in rhythm.holds.items() if place in places},
-            "between": _between_moved(rhythm.between, places),
+            "between": between_moved(rhythm.between, places),
             "first": places.get(rhythm.first) if rhythm.first is not None else None,
             "last": places.get(rhythm.last) if rhythm.last is not None else None,
             "spans": tuple(
@@ -130,7 +128,7 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         }
     )
     changed["outputs"] = tuple(
-        _output_moved(output, moved).model_copy(
+        output_moved(output, moved).model_copy(
             update={
                 "take": output.take.model_copy(
                     update={
@@ -142,17 +140,17 @@ def with_moved(recipe: Recipe, moved: dict[int, int], count: int | None = None) 
         )
         for output in recipe.outputs
     )
-    return recipe.model_copy(update={**changed, "framing": _framing_moved(recipe.framing, moved)})
+    return recipe.model_copy(update={**changed, "framing": framing_moved(recipe.framing, moved)})
 
 
-def _between_moved(between: Between | None, places: dict[int, int]) -> Between | None:
+def between_moved(between: Between | None, places: dict[int, int]) -> Between | None:
     if between is None or between.after is None:
         return between
     after = frozenset(places[place] for place in between.after if place in places)
     return between.model_copy(update={"after": after}) if after else None
 
 
-def _output_moved(output: Output, moved: dict[int, int]) -> Output:
+def output_moved(output: Output, moved: dict[int, int]) -> Output:
     """What an output has for single frames, for frames that stand elsewhere now."""
     if not isinstance(output, SheetOutput):
         return output
@@ -163,7 +161,7 @@ def _output_moved(output: Output, moved: dict[int, int]) -> Output:
     return output.model_copy(update={"anchors": tuple(anchors)})
 
 
-def _framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:
+def framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:
     """What is done to the pictures of single frames, for frames that stand elsewhere now."""
 
     def of(positions: Iterable[int]) -> frozenset[int]:
@@ -183,28 +181,6 @@ def _framing_moved(framing: Framing, moved: dict[int, int]) -> Framing:
     return framing.model_copy(update=changed)
 
 
-def _framing_joined(framing: Framing, other: Framing, count: int, more: int) -> Framing:
-    """A framing for ``count`` frames with ``more`` behind them, whose tones and moves go along."""
-    theirs = _framing_moved(other, {position: position + count for position in range(1, more + 1)})
-    tones = framing.tones + theirs.tones
-    if other.tone != framing.tone:
-        own = {position for some in theirs.tones for position in some.frames}
-        rest = frozenset(range(count + 1, count + more + 1)) - own
-        tones = (*tones, *([ToneOfSome(frames=rest, tone=other.tone)] if rest else ()))
-    lined = framing.line_up
-    if lined is None:
-        lined = theirs.line_up
-    elif theirs.line_up is not None and theirs.line_up.drawn_on == lined.drawn_on:
-        lined = lined.model_copy(update={"moves": {**lined.moves, **theirs.line_up.moves}})
-    match = framing.match
-    if match is not None and match.frames is None:  # frames of another project keep their own tone
-        match = match.model_copy(update={"frames": frozenset(range(1, count + 1))})
-    elif match is None and theirs.match is not None:
-        frames = theirs.match.frames or frozenset(range(count + 1, count + more + 1))
-        match = theirs.match.model_copy(update={"frames": frames})
-    return framing.model_copy(update={"tones": tones, "line_up": lined, "match": match})
-
-
 def _with_added(
     order: tuple[int, ...], moved: dict[int, int], count: int
 ) -> tuple[tuple[int, ...], dict[int, int]]:
@@ -221,41 +197,4 @@ def _with_added(
     return (
         tuple(position for position, _ in entries),
         {old: place for place, (_, old) in enumerate(entries, 1) if old},
-    )
-
-
-def with_joined(recipe: Recipe, other: Recipe, count: int, more: int, name: str) -> Recipe:
-    """The recipe for ``count`` frames with ``more`` behind them, which come from a project of this ``name``.
-
-    What ``other`` leaves out, folds and holds stays so; a rate of its own becomes that of a span.
-    """
-    gather, rhythm = recipe.gather, recipe.rhythm
-    behind = other.rhythm
-    before = len(rhythm.order) if rhythm.order is not None else count
-    theirs = behind.order or tuple(range(1, more + 1))
-    order = None
-    if rhythm.order is not None or behind.order is not None:
-        mine = rhythm.order or tuple(range(1, count + 1))
-        order = (*mine, *(position + count if position else 0 for position in theirs))
-    spans = list(rhythm.spans)
-    pace = behind.delay or behind.rate
-    if pace != (rhythm.delay or rhythm.rate) and behind.delay is None:
-        named = span_name(name, spans)
-        spans.append(Span(name=named, first=before + 1, last=before + len(theirs), rate=behind.rate))
-    held = {before + place: time for place, time in behind.holds.items() if place <= len(theirs)}
-    if behind.delay is not None and behind.delay != rhythm.delay:
-        held = {before + place: behind.delay for place in range(1, len(theirs) + 1)} | held
-    return recipe.model_copy(
-        update={
-            "gather": gather.model_copy(
-                update={
-                    "left_out": gather.left_out | {position + count for position in other.gather.left_out},
-                    "folded": gather.folded | {position + count for position in other.gather.folded},
-                }
-            ),
-            "rhythm": rhythm.model_copy(
-                update={"order": order, "holds": {**rhythm.holds, **held}, "spans": tuple(spans)}
-            ),
-            "framing": _framing_joined(recipe.framing, other.framing, count, more),
-        }
     )

@@ -4,7 +4,7 @@ Works on positions only; no picture is read for it.
 """
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -90,6 +90,8 @@ class _Step(NamedTuple):
     """In flicks, exact: nothing is rounded before all is in order."""
     usual: Time
     """What it would last if it were not held."""
+    own: Time = 0
+    """How much of its time was set by hand."""
 
 
 WHOLE_RANGE = Take()
@@ -121,7 +123,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     scale = Fraction(1)
     notes: tuple[str, ...] = ()
     if rhythm.length is not None:
-        steps, scale, notes = _lasting(steps, Fraction(rhythm.length), rhythm.holds)
+        steps, scale, notes = _lasting(steps, Fraction(rhythm.length))
     elif rhythm.speed != "100":
         scale = 100 / Fraction(rhythm.speed)
         steps = [step._replace(time=step.time * scale) for step in steps]
@@ -140,23 +142,17 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     )
 
 
-def _lasting(
-    steps: list[_Step], length: Fraction, holds: Mapping[int, int]
-) -> tuple[list[_Step], Fraction, tuple[str, ...]]:
+def _lasting(steps: list[_Step], length: Fraction) -> tuple[list[_Step], Fraction, tuple[str, ...]]:
     """The steps in a given time, by how much those without a delay of their own were scaled, and notes.
 
     Delays set by hand stay as they are and the others share the rest; where that leaves nothing for them, or
     there are no others, all are scaled alike.
     """
-    own = sum((step.time for step in steps if step.place in holds), Fraction(0))
-    others = sum((step.time for step in steps if step.place not in holds), Fraction(0))
+    own = sum((step.own for step in steps), Fraction(0))
+    others = sum((step.time for step in steps), Fraction(0)) - own
     if others and own < length:
         scale = (length - own) / others
-        return (
-            [step if step.place in holds else step._replace(time=step.time * scale) for step in steps],
-            scale,
-            (),
-        )
+        return [step._replace(time=step.own + (step.time - step.own) * scale) for step in steps], scale, ()
     scale = length / (own + others)
     notes: tuple[str, ...] = ()
     if scale != 1:
@@ -200,7 +196,7 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> l
             f"the range {first}-{last} does not lie in the {len(order)} frames",
             remedy=f"choose a first and a last frame from 1 to {len(order)}",
         )
-    each = _usual_times(rhythm, len(order))
+    each = usual_times(rhythm, len(order))
     left_out, folded, held, still = gather.left_out, gather.folded, rhythm.holds.get, Shot.still
     steps: list[_Step] = []
     between: list[Time | None] = []
@@ -216,10 +212,11 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> l
                 steps += _made_good(steps.pop(), still(position), between, gather, rhythm)
             between = []
             time = held(place, each[place])
+            own = time if place in rhythm.holds else 0
             if steps and position in folded:
-                steps[-1] = _longer(steps[-1], time)
+                steps[-1] = _longer(steps[-1], time, own)
             else:
-                steps.append(_Step(place, still(position), time, each[place]))
+                steps.append(_Step(place, still(position), time, each[place], own))
         if position and place < last and order[place] == position + 1:
             between += [each[place]] * gaps[position - 1]
     if not steps:
@@ -236,6 +233,7 @@ def _thinned(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
         steps[at]._replace(
             time=sum(step.time for step in steps[at : at + every]),
             usual=sum(step.usual for step in steps[at : at + every]),
+            own=sum(step.own for step in steps[at : at + every]),
         )
         for at in range(0, len(steps), every)
     ]
@@ -256,14 +254,24 @@ def _with_between(steps: list[_Step], rhythm: Rhythm) -> list[_Step]:
             result.append(step)
             continue
         each = Fraction(min(step.time, step.usual)) / (wish.count + 1)
-        result.append(step._replace(time=step.time - each * wish.count))
+        own = each * step.own / step.time  # as much of each part was set by hand as of the whole
+        result.append(step._replace(time=step.time - each * wish.count, own=step.own - own * wish.count))
         for number in range(1, wish.count + 1):
             shot = in_between(step.shot, following.shot, number / (wish.count + 1), wish.by)
-            result.append(_Step(step.place, shot, each, each))
+            result.append(_Step(step.place, shot, each, each, own))
     return result
 
 
-def _usual_times(rhythm: Rhythm, count: int) -> list[Time]:
+def own_times(rhythm: Rhythm, count: int) -> list[Time]:
+    """What the frame in each of ``count`` places lasts before speed or length; index 0 is not used."""
+    times = usual_times(rhythm, count)
+    for place, time in rhythm.holds.items():
+        if place <= count:
+            times[place] = time
+    return times
+
+
+def usual_times(rhythm: Rhythm, count: int) -> list[Time]:
     """What a frame in each place lasts if it is not held; index 0 is not used."""
     usual = rhythm.delay if rhythm.delay is not None else _per_frame(rhythm.rate)
     times = [usual] * (count + 1)
@@ -280,8 +288,8 @@ def _per_frame(rate: str) -> Time:
     return time.numerator if time.denominator == 1 else time
 
 
-def _longer(step: _Step, by: Time) -> _Step:
-    return step._replace(time=step.time + by)
+def _longer(step: _Step, by: Time, own: Time = 0) -> _Step:
+    return step._replace(time=step.time + by, own=step.own + own)
 
 
 def _made_good(
