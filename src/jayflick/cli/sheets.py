@@ -110,7 +110,7 @@ def _fitting(
         if plan is None or not plan.laid.layout.off or plan.scaled is None:
             break
         scaled = plan.scaled
-        size = output.size.model_dump() | {"width": scaled.width, "height": scaled.height, "fit": "stretch"}
+        size = output.size.model_dump() | scaled.change_of(output.size)
         output = output.model_copy(update={"size": Size.model_validate(size)})
         notes = [f"scaled to {scaled.words}, so that all frames fit"]
     return output, notes

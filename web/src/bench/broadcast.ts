@@ -50,10 +50,13 @@ export function stepOf(result: ResultInfo, file: number): number {
 export function conformed(recipe: Recipe, outputId: string, rate: string, seconds: number): Recipe {
   return {
     ...recipe,
-    rhythm: { ...recipe.rhythm, length: Math.round(seconds * 705_600_000) },
     outputs: recipe.outputs.map((one) =>
       one.id === outputId && one.format === "frames"
-        ? { ...one, take: { ...one.take, rate }, held: "repeated" as const }
+        ? {
+            ...one,
+            take: { ...one.take, rate, length: Math.round(seconds * 705_600_000) },
+            held: "repeated" as const,
+          }
         : one,
     ),
   };

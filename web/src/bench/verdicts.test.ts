@@ -11,7 +11,7 @@ const output: Recipe["outputs"][number] = {
   name: "Page loop",
   file_name: "loop.gif",
   format: "gif",
-  take: { span: null, first: null, last: null, rate: null, between: "hold" },
+  take: { span: null, first: null, last: null, rate: null, between: "hold", length: null, repeat: null },
   framing: null,
   size: { width: null, height: null, fit: "contain", at: "centre", picture: null, resample: "auto" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
@@ -24,7 +24,7 @@ const output: Recipe["outputs"][number] = {
 
 const recipe: Recipe = {
   version: 1,
-  gather: { left_out: [], folded: [], gaps: "skip", sizes: "same", size: null, over: null },
+  gather: { left_out: [], folded: [], clear: [], gaps: "skip", sizes: "same", size: null, over: null },
   rhythm: rhythm(),
   framing: FRAMING,
   outputs: [output],

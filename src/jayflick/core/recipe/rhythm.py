@@ -125,6 +125,10 @@ class Take(Part):
         description="At a rate of its own: the frame that is due, a blend of it and the next, or what moves "
         "between the two",
     )
+    length: Flicks | None = Field(
+        None, description="What it all lasts here, all frames scaled alike, instead of the rhythm's length"
+    )
+    repeat: Repeat | None = Field(None, description="How often it plays here, instead of the rhythm's")
 
     @model_validator(mode="after")
     def _range_runs_forward(self) -> Self:

@@ -46,7 +46,9 @@ def with_part(recipe: Recipe, moved: dict[int, int], gaps: Sequence[int]) -> Rec
     for output in recipe.outputs:
         take = output.take
         span = take.span if take.span in named else None
-        changed: dict[str, object] = {"take": Take(span=span, rate=take.rate, between=take.between)}
+        changed: dict[str, object] = {
+            "take": Take(span=span, rate=take.rate, between=take.between, repeat=take.repeat)
+        }
         if output.only is not None:
             changed["frame"] = min(output.only, count)
         outputs.append(output_moved(output, moved).model_copy(update=changed))

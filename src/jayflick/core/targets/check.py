@@ -2,12 +2,28 @@
 
 import math
 import re
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, Literal
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any, Literal, NamedTuple
 
 from ..broadcast.cover import Cover
-from ..recipe import BaseOutput, Figure, FramesOutput, GifOutput, Kind, Rule, SheetOutput, Target, VideoOutput
+from ..recipe import (
+    BaseOutput,
+    Figure,
+    FramesOutput,
+    GifOutput,
+    Kind,
+    PictureSize,
+    Rule,
+    SheetOutput,
+    Size,
+    Target,
+    VideoOutput,
+)
+from ..timing.conform import GIF_FLOOR
+from ..timing.flicks import SECOND, written_rate
+from ..timing.held import BROWSER_FLOOR
 
 Verdict = Literal["pass", "warn", "fail"]
 
@@ -73,6 +89,7 @@ class Checked:
         }
 
 
+_WORST = ("pass", "warn", "fail")
 _NAMES: dict[Kind, str] = {
     "gif": "GIF",
     "apng": "APNG",
@@ -167,7 +184,7 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
     for figure, rule in target.figures.items():
         measured = _measured(facts, figure)
         if measured is not None:
-            checked.append(_figure(figure, measured, rule, facts, output))
+            checked.append(_figure(figure, measured, rule, facts, target, output))
     if target.alpha != "any":
         checked.append(_alpha(facts, target, output))
     if target.cover and facts.cover is not None:
@@ -193,7 +210,9 @@ def _measured(facts: Facts, figure: Figure) -> float | None:
     return value
 
 
-def _figure(figure: Figure, measured: float, rule: Rule, facts: Facts, output: BaseOutput | None) -> Checked:
+def _figure(
+    figure: Figure, measured: float, rule: Rule, facts: Facts, target: Target, output: BaseOutput | None
+) -> Checked:
     measured = round(measured, 3)
     verdict: Verdict = "pass"
     bounds = rule.stop or rule.warn
@@ -211,7 +230,8 @@ def _figure(figure: Figure, measured: float, rule: Rule, facts: Facts, output: B
         allowed = ", ".join(end for end in ends if end) or "any"
     remedy = None
     if verdict != "pass" and output is not None:
-        remedy = _remedy(figure, measured, least, most, facts, output)
+        offers = _offers(figure, measured, least, most, facts, output)
+        remedy = _chosen(offers, _TITLES[figure], facts, target, output)
     text = "" if verdict == "pass" or remedy else _help(figure, measured, most)
     title = _TITLES[figure]
     return Checked(title, _shown(figure, measured), allowed, verdict, rule.source, remedy, text)
@@ -239,60 +259,204 @@ def _help(figure: Figure, measured: float, most: float | None) -> str:
     }.get(figure, "change it in the output's settings")
 
 
-def _remedy(
-    figure: Figure, measured: float, least: float | None, most: float | None, facts: Facts, output: BaseOutput
+class _Offer(NamedTuple):
+    """A remedy, and what it makes of the facts as far as arithmetic tells."""
+
+    remedy: Remedy
+    after: Facts
+
+
+def _chosen(
+    offers: Iterable[_Offer], rule: str, facts: Facts, target: Target, output: BaseOutput
 ) -> Remedy | None:
-    width, height = facts.width, facts.height
-    over = most is not None and measured > most
-    if isinstance(output, SheetOutput):
-        if figure in ("width", "height", "longest_side") and over and most:
-            words = f"lay it out within {_shown(figure, most)}"
-            return Remedy(words, (Setting(("output", "widest"), int(most)),))
-        return None
-    if figure in ("width", "height", "longest_side", "pixels", "frame_bytes") and over and most:
-        share = most / measured
-        return _scaled(width, height, math.sqrt(share) if figure in ("pixels", "frame_bytes") else share)
-    if figure == "bytes" and over and most:
-        if isinstance(output, VideoOutput) and output.codec in ("h264", "vp9"):
-            fit = (Setting(("output", "most_bytes"), int(most)),)
-            return Remedy(f"lower the quality to fit {_shown(figure, most)}", fit)
-        # Bytes go with the area, a little less; this lands below more often than not.
-        return _scaled(width, height, math.sqrt(most / measured) * 0.95)
-    if figure == "fps":
-        rate = most if over else least
-        if rate:
-            word = "thin to" if over else "play at"
-            at_rate = Setting(("output", "take", "rate"), f"{rate:g}")
-            # A set has no time of its own: what lasts longer than a frame of the rate is written as often.
-            held = (Setting(("output", "held"), "repeated"),) if isinstance(output, FramesOutput) else ()
-            return Remedy(f"{word} {rate:g} fps", (at_rate, *held))
-    if figure == "duration_ms":
-        wanted = most if over else least
-        if wanted:
-            flicks = round(wanted * 705_600)
-            return Remedy(f"play in {_shown(figure, wanted)}", (Setting(("rhythm", "length"), flicks),))
+    """The first remedy that makes its rule pass and breaks none that passed."""
+    before = {one.rule: one.verdict for one in check(facts, target, None)}
+    for remedy, after in offers:
+        made = {one.rule: one.verdict for one in check(after, target, None)}
+        worse = any(_WORST.index(made[name]) > _WORST.index(verdict) for name, verdict in before.items())
+        if made.get(rule) == "pass" and not worse:
+            return remedy
     return None
 
 
-def _scaled(width: int, height: int, share: float) -> Remedy:
+def _offers(
+    figure: Figure, measured: float, least: float | None, most: float | None, facts: Facts, output: BaseOutput
+) -> Iterator[_Offer]:
+    """What may help, the plainest first."""
+    over = most is not None and measured > most
+    if isinstance(output, SheetOutput):
+        if figure in ("width", "height", "longest_side") and over and most:
+            side = int(most)
+            within = replace(facts, width=min(facts.width, side), height=min(facts.height, side))
+            words = f"lay it out within {_shown(figure, most)}"
+            yield _Offer(Remedy(words, (Setting(("output", "widest"), side),)), within)
+        return
+    if figure in ("width", "height", "longest_side", "pixels", "frame_bytes") and over and most:
+        share = most / measured
+        yield _scaled(facts, output, math.sqrt(share) if figure in ("pixels", "frame_bytes") else share)
+    if figure == "bytes" and over and most:
+        yield from _lighter(int(most), facts, output)
+    if figure in ("frames", "fps", "duration_ms"):
+        yield from _retimed(figure, measured, least, most, facts, output)
+
+
+_FRAME_BYTES = 80
+"""About what a picture costs in a file however small it is, and what a file does without any."""
+_FILE_BYTES = 600
+_HALVED = 6
+"""Steps of H.264's and VP9's quality that halve the bytes (common practice, no published source)."""
+
+
+def _lighter(most: int, facts: Facts, output: BaseOutput) -> Iterator[_Offer]:
+    """Fewer bytes: of clips by quality, otherwise by a smaller picture, estimated so that it is enough."""
+    fixed = _FILE_BYTES + _FRAME_BYTES * facts.frames
+    fits = replace(facts, bytes=most)
+    room, spent = most - fixed, max(facts.bytes - fixed, 1)
+    if room <= 0:
+        return
+    if isinstance(output, VideoOutput) and output.codec in ("h264", "vp9"):
+        steps = output.quality * (0.35 if output.codec == "h264" else 0.5)
+        if spent / 2 ** (steps / _HALVED) * 2 < room:
+            lower = (Setting(("output", "most_bytes"), most),)
+            yield _Offer(Remedy(f"lower the quality to fit {_shown('bytes', most)}", lower), fits)
+    # Bytes go with the area at most; of flat art, and with loss, with less of it.
+    lossy = not isinstance(output, GifOutput) and output.format != "apng"
+    smaller = _scaled(facts, output, (room / spent) ** (1.0 if lossy else 0.75) * 0.95)
+    yield _Offer(smaller.remedy, replace(smaller.after, bytes=most))
+
+
+def _retimed(
+    figure: Figure, measured: float, least: float | None, most: float | None, facts: Facts, output: BaseOutput
+) -> Iterator[_Offer]:
+    """Other rates and lengths of this output alone: kept as long, or frame by frame."""
+    wanted = most if most is not None and measured > most else least
+    if not wanted or not facts.duration_ms:
+        return
+    rule = output.target.figures if output.target is not None else {}
+    rates = [wanted] if figure == "fps" else []
+    bounds = rule["fps"].stop or rule["fps"].warn if "fps" in rule else None
+    if figure != "fps" and bounds is not None:
+        rates += [rate for rate in (bounds.most, bounds.least) if rate]
+    repeats = isinstance(output, FramesOutput)
+    for rate in dict.fromkeys(Fraction(one) for one in rates):
+        faster = not facts.shortest_delay_ms or 1000 / facts.shortest_delay_ms < rate
+        if figure == "fps" and (repeats or not faster):  # others show what is held longer as one picture
+            for plain in dict.fromkeys((rate, _held_evenly(rate, output))):
+                words = f"{'play at' if faster else 'thin to'} {float(plain):.4g} fps"
+                yield _at_rate(words, plain, None, facts, output)
+        for count in dict.fromkeys([int(wanted) if figure == "frames" else facts.frames, facts.frames]):
+            words = f"play {count} frames at {float(rate):g} fps: {float(count / rate):.2f} s"
+            if repeats or count == facts.frames:
+                yield _at_rate(words, rate, count / rate, facts, output)
+    if figure == "duration_ms":
+        length = Fraction(wanted) / 1000
+        words = f"play in {_shown(figure, wanted)}"
+        if output.take.rate is not None:
+            yield _at_rate(words, Fraction(output.take.rate), length, facts, output)
+        yield _lasting(words, length, facts)
+    if figure == "frames" and measured > wanted:
+        rate = _plain_rate(1000 * wanted / facts.duration_ms)
+        if rate > 0:
+            yield _at_rate(f"thin to {float(rate):g} fps in the same time", rate, None, facts, output)
+
+
+def _plain_rate(rate: float) -> Fraction:
+    """A rate to type, at most this one."""
+    return Fraction(math.floor(rate)) if rate >= 2 else Fraction(math.floor(rate * 100), 100)
+
+
+_UNITS_MS = {"gif": (10, GIF_FLOOR), "webp": (1, BROWSER_FLOOR), "avif": (1, BROWSER_FLOOR)}
+"""The unit of a format's delays and the fewest of them, where it has one."""
+
+
+def _delay_ms(rate: Fraction, output: BaseOutput) -> Fraction:
+    """How long the shortest frame of a rate lasts in a format."""
+    if output.format not in _UNITS_MS:
+        return 1000 / rate
+    unit, least = _UNITS_MS[output.format]
+    return Fraction(max(math.floor(1000 / rate / unit), least) * unit)
+
+
+def _held_evenly(rate: Fraction, output: BaseOutput) -> Fraction:
+    """The next lower rate at which every frame is a whole number of the format's units."""
+    if output.format not in _UNITS_MS:
+        return rate
+    unit, least = _UNITS_MS[output.format]
+    return Fraction(1000, max(math.ceil(1000 / rate / unit), least) * unit)
+
+
+def _lasting(words: str, length: Fraction, facts: Facts) -> _Offer:
+    by = float(length * 1000) / (facts.duration_ms or 1)
+    shortest = None if facts.shortest_delay_ms is None else facts.shortest_delay_ms * by
+    after = replace(facts, duration_ms=float(length * 1000), shortest_delay_ms=shortest)
+    flicks = round(length * SECOND)
+    return _Offer(Remedy(words, (Setting(("output", "take", "length"), flicks),)), after)
+
+
+def _at_rate(words: str, rate: Fraction, length: Fraction | None, facts: Facts, output: BaseOutput) -> _Offer:
+    """The output at a rate of its own, in as long or in another time."""
+    seconds = Fraction(facts.duration_ms or 0) / 1000 if length is None else length
+    count = max(1, round(seconds * rate))
+    settings = [Setting(("output", "take", "rate"), written_rate(str(rate)))]
+    if length is not None:
+        settings.append(Setting(("output", "take", "length"), round(length * SECOND)))
+    # A set has no time of its own: what lasts longer than a frame of the rate is written as often.
+    if isinstance(output, FramesOutput):
+        settings.append(Setting(("output", "held"), "repeated"))
+    if not isinstance(output, FramesOutput):
+        count = min(count, facts.frames)
+    delay = float(_delay_ms(rate, output))
+    after = replace(facts, frames=count, duration_ms=float(1000 * seconds), shortest_delay_ms=delay)
+    return _Offer(Remedy(words, tuple(settings)), after)
+
+
+def _scaled(facts: Facts, output: BaseOutput, share: float) -> _Offer:
+    """The output smaller, its proportions and its canvas's kept."""
+    width, height = facts.width, facts.height
+    size = output.size
     to = max(1, int(width * share + 1e-9))
     down = max(1, (2 * height * to + width) // (2 * width))
-    settings = (Setting(("output", "size", "width"), to), Setting(("output", "size", "height"), None))
-    return Remedy(f"scale to {to} × {down}", settings)
+    settings = [Setting(("output", "size", "width"), to), Setting(("output", "size", "height"), None)]
+    if size.width is not None and size.height is not None:  # a canvas of its own shape
+        settings[1] = Setting(("output", "size", "height"), down)
+        on_it = scaled_on_canvas(size, Fraction(to, width))
+        settings += [Setting(("output", "size", key), value) for key, value in on_it.items()]
+    return _Offer(Remedy(f"scale to {to} × {down}", tuple(settings)), replace(facts, width=to, height=down))
+
+
+def scaled_on_canvas(size: Size, share: Fraction) -> dict[str, Any]:
+    """What else of a size changes when its canvas becomes smaller by ``share``: where and how large the picture
+    lies on it."""
+    changed: dict[str, Any] = {}
+    if not isinstance(size.at, str):
+        changed["at"] = [round(at * share) for at in size.at]
+    if size.fit == "place":
+        own = size.picture or PictureSize(percent=100)
+        percent = None if own.percent is None else max(0.1, float(Fraction(own.percent) * share))
+        width, height = (
+            None if side is None else max(1, round(side * share)) for side in (own.width, own.height)
+        )
+        changed["picture"] = {"percent": percent, "width": width, "height": height}
+    return changed
 
 
 def _size(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
     fits = (facts.width, facts.height) in target.sizes
     allowed = " or ".join(f"{width} × {height}" for width, height in target.sizes)
     remedy = None
-    if not fits and output is not None:
-        width, height = min(target.sizes, key=lambda size: abs(size[0] * size[1] - facts.width * facts.height))
-        settings = (
-            Setting(("output", "size", "width"), width),
-            Setting(("output", "size", "height"), height),
-            Setting(("output", "size", "fit"), target.preset.fit or "contain"),
-        )
-        remedy = Remedy(f"scale to {width} × {height}", settings)
+    if not fits and output is not None and not isinstance(output, SheetOutput):
+        offers = []
+        area = facts.width * facts.height
+        for width, height in sorted(target.sizes, key=lambda size: abs(size[0] * size[1] - area)):
+            settings = (
+                Setting(("output", "size", "width"), width),
+                Setting(("output", "size", "height"), height),
+                Setting(("output", "size", "fit"), target.preset.fit or "contain"),
+                Setting(("output", "size", "at"), "centre"),
+            )
+            made = replace(facts, width=width, height=height)
+            offers.append(_Offer(Remedy(f"scale to {width} × {height}", settings), made))
+        remedy = _chosen(offers, "Size", facts, target, output)
     verdict: Verdict = "pass" if fits else "fail"
     return Checked("Size", f"{facts.width} × {facts.height}", allowed, verdict, remedy=remedy)
 
@@ -335,7 +499,7 @@ def _repeat(measured: int, wanted: int) -> Checked:
 
     remedy = None
     if measured != wanted:
-        remedy = Remedy(f"play {words(wanted)}", (Setting(("rhythm", "repeat"), wanted),))
+        remedy = Remedy(f"play {words(wanted)}", (Setting(("output", "take", "repeat"), wanted),))
     return Checked(
         "Repeat", words(measured), words(wanted), "pass" if measured == wanted else "warn", remedy=remedy
     )

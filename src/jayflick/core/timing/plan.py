@@ -118,11 +118,15 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     _few_enough(len(steps) * rhythm.cycles)
     one, steps = steps[0], steps * rhythm.cycles
     repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
+    repeat = repeat if take.repeat is None else take.repeat
     if direction == "there-and-back" and repeat == 1 and steps[-1] != one and not rhythm.dissolve:
         steps.append(one)  # it rests where it began
     scale = Fraction(1)
     notes: tuple[str, ...] = ()
-    if rhythm.length is not None:
+    if take.length is not None:
+        scale = Fraction(take.length) / sum(step.time for step in steps)
+        steps = [step._replace(time=step.time * scale) for step in steps]
+    elif rhythm.length is not None:
         steps, scale, notes = _lasting(steps, Fraction(rhythm.length))
     elif rhythm.speed != "100":
         scale = 100 / Fraction(rhythm.speed)

@@ -4,13 +4,15 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import Any
 
 from ...framing.art_box import Box
 from ...framing.frames import PlayedFrames
-from ...recipe import SheetOutput
+from ...framing.size import PLACED
+from ...recipe import SheetOutput, Size
 from ...recipe.sheet import WIDEST
 from ...stages import Stages
-from ...targets.check import Remedy, Setting
+from ...targets.check import Remedy, Setting, scaled_on_canvas
 from ...timing.listed import Listed
 from .items import Items, Used, lay_out, needs_used, used_if_known
 from .layout import Space
@@ -28,6 +30,13 @@ class Scaled:
     width: int
     height: int
     scale: Fraction
+
+    def change_of(self, size: Size) -> dict[str, Any]:
+        """What of an output's size changes: proportions, and how the picture lies on its canvas, are kept."""
+        sides = {"width": self.width, "height": self.height}
+        if size.width is not None and size.height is not None and size.fit in PLACED:
+            return sides | scaled_on_canvas(size, self.scale)
+        return sides | {"fit": "stretch"}  # the picture itself, to the nearest pixel
 
     @property
     def words(self) -> str:
@@ -117,9 +126,9 @@ def remedies(
                 settings = tuple(Setting(("output", key), value) for key, value in change.items())
                 found.append(Remedy(words, settings))
                 break
-    if scaled is not None and output.size.fit != "place":
-        sides = ("width", scaled.width), ("height", scaled.height), ("fit", "stretch")
-        settings = tuple(Setting(("output", "size", key), value) for key, value in sides)
+    if scaled is not None:
+        sized = scaled.change_of(output.size)
+        settings = tuple(Setting(("output", "size", key), value) for key, value in sized.items())
         found.append(Remedy(f"scale to {scaled.words}", settings))
     several = lay_out(items, canvas, output.model_copy(update={"split": True}), used).layout
     if not several.off and not output.split:

@@ -15,6 +15,7 @@ import {
   RATES_ARE,
   readRate,
   seconds,
+  times,
 } from "../../../format";
 import { Button, Mark, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import { cyclesFor, FLOOR, perFrame, type Rhythm } from "../../delays";
@@ -113,7 +114,25 @@ export function PacePart({ bench, result }: PanelProps) {
           }
           className="w-[82px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
-        <span className="text-ink-2">fps</span>
+        <span className="text-ink-2">fps in</span>
+        <TextField
+          label="Output duration"
+          value={take.length === null ? "" : `${Number((take.length / FLICKS).toFixed(4))} s`}
+          placeholder="same"
+          title="What this output lasts, all frames scaled alike; the others stay as they are"
+          why={LENGTHS_ARE}
+          read={(text) => (text === "" || parseLength(text) !== null ? text : null)}
+          onCommit={(text) => {
+            const length = parseLength(text);
+            setTake(
+              length === null
+                ? "Output duration as the frames"
+                : `Output lasts ${(length / FLICKS).toFixed(2)} s`,
+              { length },
+            );
+          }}
+          className="w-[66px] text-right placeholder:font-sans placeholder:text-ink-3"
+        />
         {take.rate !== null && (
           <Segmented
             label="Between two frames"
@@ -161,6 +180,17 @@ export function PacePart({ bench, result }: PanelProps) {
           className="w-[66px] text-right"
         />
       </Row>
+      {take.repeat !== null && (
+        <Row label="">
+          <span className="text-ink-2">This output plays {times(take.repeat)}.</span>
+          <Button
+            className="h-[26px]!"
+            onClick={() => setTake("Output repeats as the project", { repeat: null })}
+          >
+            As below
+          </Button>
+        </Row>
+      )}
       <Row label="Repeat">
         <Segmented
           label="Repeat"
