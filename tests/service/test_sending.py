@@ -101,6 +101,30 @@ def test_an_answer_is_kept_with_the_output_and_nothing_is_sent_twice(asker: http
     asker.delete(f"/api/projects/{project_id}")
 
 
+def test_all_that_leaves_counts_as_a_change(asker: httpx.Client) -> None:
+    """A cut, a place on the raster and names are no pixels, and the place that was sent them knows no other."""
+    project_id = project_of(asker, moving_square(6, soft=True))
+    finished(asker, project_id)
+    as_set(asker, project_id)
+    standins(asker)
+    seen = [finished(asker, project_id)["content"]]
+    for change in ({"cut": 3}, {"cut": 2}, {"place": [40, 20]}, {"names": "bug_####"}, {"first_number": 0}):
+        edit(asker, project_id, lambda recipe, change=change: recipe["outputs"][0].update(change))
+        seen.append(finished(asker, project_id)["content"])
+    assert len(set(seen)) == len(seen)
+    bug = {"use": "overlay", "memory": 6}
+    first = send(asker, project_id, "switcher", **bug).raise_for_status().json()
+    answer = settled(asker, project_id, first["id"])
+    assert answer["state"] == "taken", answer["message"]
+    assert send(asker, project_id, "switcher", **bug).status_code == 409
+    edit(asker, project_id, lambda recipe: recipe["outputs"][0].update(place=[60, 20]))
+    finished(asker, project_id)
+    moved = send(asker, project_id, "switcher", **bug)
+    assert moved.is_success, "it lies elsewhere now"
+    assert settled(asker, project_id, moved.json()["id"])["state"] == "refused"  # the memory holds it still
+    asker.delete(f"/api/projects/{project_id}")
+
+
 def test_what_is_refused_is_kept_in_words(asker: httpx.Client) -> None:
     project_id = project_of(asker, moving_square(6, soft=True))
     finished(asker, project_id)

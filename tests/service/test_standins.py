@@ -296,6 +296,33 @@ def test_an_overlay_plays_once_for_ever_or_there_and_back(
     assert [laid.frame(100 + number) for number in range(9)] == frames
 
 
+def test_a_layer_plays_as_it_was_set_before_it_had_a_memory_and_else_as_the_clip_was_made(
+    desk: Standing,
+) -> None:
+    desk.send(numbered(soft(4)), use="overlay", place=3, rate=60, repeat=1)
+    (memory,) = [one for one in desk.ask("GET", "/api/desk")["memories"] if one["number"] == 3]
+    assert memory["mode"] == "once"
+    layer = "/api/desk/overlays/1"
+
+    assert desk.ask("GET", "/api/desk")["overlays"][0]["mode"] is None
+    once = desk.ask("PUT", layer, json={"memory": 3})
+    assert once["overlays"][0]["mode"] is None  # as it was made: once
+    desk.ask("PUT", layer, json={"memory": None, "mode": "there-and-back"})
+    chosen = desk.ask("GET", "/api/desk")["overlays"][0]
+    assert (chosen["memory"], chosen["mode"]) == (None, "there-and-back")
+    assert desk.ask("PUT", layer, json={**chosen, "memory": 3})["overlays"][0]["mode"] == "there-and-back"
+    desk.ask("PUT", layer, json={"memory": None})
+    cleared(desk)
+
+
+def test_a_clip_made_to_play_once_rests_on_its_last_frame(tmp_path: Path) -> None:
+    clip = Switcher(tmp_path)._clip(2)
+    four = type(clip)("four", 4, 60, clip.raster, clip.box, clip.frames, once=True)
+    assert [Laid(four, Overlay(memory=2), 100).frame(100 + n) for n in range(6)] == [0, 1, 2, 3, 3, 3]
+    looped = Laid(four, Overlay(memory=2, mode="loop"), 100)
+    assert [looped.frame(100 + n) for n in range(6)] == [0, 1, 2, 3, 0, 1]
+
+
 def test_converting_takes_its_time_is_told_and_called_off(desk: Standing) -> None:
     desk.ask("PUT", "/api/desk/show", json={"width": 1280, "rate": 60, "pace": 10})
     files = numbered(soft(100), name="slow")
@@ -463,6 +490,15 @@ def test_the_board_plays_a_set_once_and_text_comes_in_after_its_delay(tmp_path: 
         left = board.ask("POST", "/api/board/out")["at"]
         gone = board.picture(f"/api/program/{left + 14}?width=1920")
         assert gone[62, 102, 0] != 190
+        letters = [
+            board.ask("PUT", "/api/board/page", json={"texts": [{**text, "text": word}]})
+            and board.picture("/api/prepared?width=1920")[place]
+            for word in ("A", "–", "Æ", "ø", "Ł")
+        ]
+        assert len({letter.tobytes() for letter in letters}) == 5, "each has a letter of its own, none a box"
+        assert "font has no Ж 波" in board.refused(
+            "PUT", "/api/board/page", json={"texts": [{**text, "text": "Ferry Ж波"}]}
+        )
         assert "400 characters at most; this has 5000" in board.refused(
             "PUT", "/api/board/page", json={"texts": [{"text": "x" * 5000}]}
         )

@@ -36,6 +36,8 @@ class Rendered:
     """Names what the played steps show before alpha is settled and colours are chosen."""
     plan: Plan
     seconds: dict[str, float]
+    output: BaseOutput
+    """The output that it was made for."""
     scaled_by: Filter | None = None
     """The filter that the pictures were scaled by, if they were."""
     notes: list[str] = field(default_factory=list)
@@ -156,7 +158,16 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
         info["opaque"] = [coded.info["opaque"][step] for step in timed.steps]
     notes = _notes(work, timed, info)
     return Rendered(
-        coded, timed, work.held, info, sources, work.plan, clock.seconds, work.frames.scaled_by, notes
+        coded,
+        timed,
+        work.held,
+        info,
+        sources,
+        work.plan,
+        clock.seconds,
+        work.output,
+        work.frames.scaled_by,
+        notes,
     )
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ..core.formats.format import Coded, Timed
 from ..core.formats.table import format_of
-from ..core.recipe import Output, Recipe
+from ..core.recipe import FramesOutput, Output, Recipe
 from ..core.render import Pending, Rendered, pending, render_at_once
 from ..core.stages import Stages, cache_key
 from ..core.store import Store
@@ -87,10 +87,12 @@ def _listed(held: Held) -> dict[str, Any]:
 
 
 def _content(rendered: Rendered) -> str:
-    """Names all that the files hold."""
-    held, said = rendered.held, rendered.timed.described
-    more = (said,) if said else ()
-    return cache_key("content", 1, rendered.coded.key, str(held.unit), held.units, held.repeat, *more)
+    """Names all that leaves: what the files hold, what they are called, and what is said of them elsewhere."""
+    held, said, output = rendered.held, rendered.timed.described, rendered.output
+    names = [output.file_name, *(file.name for file in rendered.timed.files)]
+    beside = (output.cut, output.place) if isinstance(output, FramesOutput) else ()
+    time = str(held.unit), held.units, held.repeat
+    return cache_key("content", 2, rendered.coded.key, *time, said, names, *beside)
 
 
 def _whole(delay: float) -> int | float:

@@ -5,7 +5,7 @@ import weakref
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Protocol
+from typing import Literal, Protocol
 
 from PIL import Image
 
@@ -88,6 +88,8 @@ class Clip:
     box: Box
     """What its frames use of the raster."""
     frames: Frames
+    once: bool = False
+    """Whether it was made to play once and rest."""
     cut: int | None = None
     """The frame, from 1, at which the sources are cut; ``None``: its middle."""
 
@@ -95,6 +97,11 @@ class Clip:
     def bytes(self) -> int:
         """What it takes in memory: four bytes a pixel of what is used of each frame."""
         return self.count * self.box[2] * self.box[3] * PIXEL
+
+    @property
+    def own_mode(self) -> Literal["once", "loop"]:
+        """How it was made to play."""
+        return "once" if self.once else "loop"
 
     @property
     def cut_at(self) -> int:

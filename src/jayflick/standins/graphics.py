@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Response
 from fastapi import Path as PathPart
 from fastapi.responses import StreamingResponse
-from PIL import Image, ImageColor, ImageDraw, ImageFont
+from PIL import Image, ImageColor, ImageDraw
 from pydantic import Field, field_validator
 
 from ..delivery.protocol import Answer, Document, Offer, Status
@@ -17,6 +17,7 @@ from .clips import Clip, keep_clip, lay_over
 from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
+from .letters import lacking, write
 from .pictures import ENDINGS, numbered
 from .scenes import HALF, Size, pier_camera
 
@@ -55,6 +56,9 @@ class TextField(Document):
     def _not_too_long(cls, text: str) -> str:
         if len(text) > MOST_TEXT:
             raise ValueError(f"a text has {MOST_TEXT} characters at most; this has {len(text)}: shorten it")
+        missing = lacking(text)
+        if missing:
+            raise ValueError(f"the board's font has no {' '.join(missing[:8])}: write it in Latin letters")
         return text
 
 
@@ -327,10 +331,9 @@ def _lay_text(picture: Image.Image, text: TextField, there: float) -> None:
     scale = picture.width / RASTER[0]
     layer = Image.new("RGBA", picture.size, (*ImageColor.getrgb(text.colour)[:3], 0))
     pen = ImageDraw.Draw(layer)
-    font = ImageFont.load_default(text.height * scale)
     red, green, blue = ImageColor.getrgb(text.colour)[:3]
     at = text.left * scale, text.top * scale
-    pen.text(at, text.text, font=font, fill=(red, green, blue, round(255 * there)))
+    write(pen, at, text.text, text.height * scale, (red, green, blue, round(255 * there)))
     lay_over(picture, layer, (0, 0))
 
 

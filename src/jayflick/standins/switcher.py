@@ -59,7 +59,7 @@ class Overlay(Document):
     """What an overlay layer shows."""
 
     memory: int | None = Field(None, ge=1, le=MEMORIES)
-    mode: Mode = "loop"
+    mode: Mode | None = Field(None, description="How it plays; none: as it was made to")
     left: int | None = Field(None, ge=-4096, le=4096, description="On the raster; none: as it was made")
     top: int | None = Field(None, ge=-4096, le=4096)
 
@@ -71,6 +71,7 @@ class MemoryInfo(Document):
     bytes: int = 0
     box: tuple[int, int, int, int] | None = None
     cut: int | None = None
+    mode: Mode = Field("loop", description="How it was made to play")
 
 
 class Desk(Document):
@@ -115,9 +116,10 @@ class Laid:
     def frame(self, number: int) -> int:
         """Which of its frames, from 0, is seen in the ``number``-th on air."""
         played, count = number - self.began, self.clip.count
-        if self.asked.mode == "once":
+        mode = self.asked.mode or self.clip.own_mode
+        if mode == "once":
             return min(played, count - 1)
-        if self.asked.mode == "loop" or count == 1:
+        if mode == "loop" or count == 1:
             return played % count
         turn = played % (2 * count - 2)
         return turn if turn < count else 2 * count - 2 - turn
@@ -186,6 +188,7 @@ class Switcher(Device):
         self.rate, self.pace = show.rate, show.pace
         self._memories: dict[int, _Memory] = {}
         self._moments = [Moment()]
+        self._asked = [Overlay(), Overlay()]
         self._held = _Held()
         full = (0, 0, *self.raster)
         unit = show.width / 1920
@@ -280,7 +283,7 @@ class Switcher(Device):
                 raise Refusal("the show was changed while it was converted", remedy="send it again")
             if offer.place in self._memories:
                 raise Refusal(f"memory {offer.place} was filled meanwhile", remedy="choose a free one")
-            self._memories[offer.place] = _Memory(replace(clip, cut=offer.cut), folder)
+            self._memories[offer.place] = _Memory(replace(clip, cut=offer.cut, once=offer.repeat == 1), folder)
         remarks = [f"takes {clip.bytes / 1e6:.1f} MB of memory"]
         width, height = clip.box[2:]
         if (width, height) != self.raster:
@@ -382,6 +385,7 @@ class Switcher(Device):
                 bytes=one.clip.bytes,
                 box=one.clip.box,
                 cut=one.clip.cut_at,
+                mode=one.clip.own_mode,
             )
             if (one := self._memories.get(number))
             else MemoryInfo(number=number)
@@ -400,7 +404,7 @@ class Switcher(Device):
             preview=_other(moment.program),
             moving=moving,
             began=change.began if change else None,
-            overlays=tuple(laid.asked if laid else Overlay() for laid in moment.overlays),
+            overlays=tuple(self._asked),
             memories=tuple(self._listed()),
             memory_used=sum(one.clip.bytes for one in self._memories.values()),
             memory_total=MOST_MEMORY,
@@ -461,6 +465,7 @@ class Switcher(Device):
                 laid = None if asked.memory is None else Laid(self._clip(asked.memory), asked, self.now + 1)
                 overlays = list(self._moments[-1].overlays)
                 overlays[layer - 1] = laid
+                self._asked[layer - 1] = asked  # how it shall play counts before anything is on it
                 self._do(overlays=tuple(overlays))
                 return self._desk()
 

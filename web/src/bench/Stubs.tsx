@@ -219,19 +219,18 @@ function Add({ bench, choose }: { bench: Bench; choose: (id: string) => void }) 
             <h3 className="font-semibold">For a target</h3>
             <div className="flex flex-col gap-0.5">
               {targets.data?.map(({ target }) => {
-                const blanks = blanksFor(target);
-                const same = blanks.find((blank) => blank.format === bench.output.format) ?? blanks[0];
+                const blank = blanksFor(target)[0];
                 return (
-                  same && (
+                  blank && (
                     <button
                       key={target.name}
                       type="button"
-                      onClick={() => add(same, target)}
+                      onClick={() => add(blank, target)}
                       className="rounded-[6px] px-2 py-1 text-left hover:bg-well"
                     >
                       <b className="font-semibold">{target.title}</b>{" "}
                       <span className="text-xs text-ink-2">
-                        {same.title}. {target.about}
+                        {blank.title}. {target.about}
                       </span>
                     </button>
                   )

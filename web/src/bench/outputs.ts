@@ -162,7 +162,7 @@ export function added(bench: Bench, blank: Blank, target: Target | null): Output
     id: freeId(name, outputs),
     name,
     file_name: "",
-    take: from.take,
+    take: { ...from.take, length: null, repeat: null },
     framing: from.framing,
     size: whole ? { ...from.size, width: null, height: null } : from.size,
     target: null,
@@ -202,10 +202,10 @@ export function aimed(output: Output, target: Target): Output {
   return aim;
 }
 
-/** The formats that a target takes, as they are added. */
+/** The formats that a target takes, as they are added; its own comes first. */
 export function blanksFor(target: Target): readonly Blank[] {
   if (target.formats.length === 0) return BLANKS;
-  return BLANKS.filter((blank) => target.formats.includes(kindOf(blank)));
+  return target.formats.flatMap((kind) => BLANKS.filter((blank) => kindOf(blank) === kind));
 }
 
 function kindOf(blank: Blank): Target["formats"][number] {

@@ -176,7 +176,7 @@ function Layer({
       />
       <Segmented
         label={`How layer ${number} plays`}
-        value={overlay.mode}
+        value={overlay.mode ?? memories.find((one) => one.number === overlay.memory)?.mode ?? "loop"}
         choices={[
           { value: "loop", label: "loop" },
           { value: "once", label: "once" },
