@@ -19,7 +19,10 @@ from jayflick.core.palette.levels import FINE
 from jayflick.core.palette.nearest import Nearest
 from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.recipe import Alpha
+from jayflick.core.sequence.gather import Found, gather
+from jayflick.core.sequence.pieces import Piece, Refused, pieces
 from tests.conftest import Pictures, moving_square
+from tests.odd_gifs import NONE, ODD
 
 
 def coded(frames: Pictures, colours: int = 256, **options: int | bool) -> bytes:
@@ -231,3 +234,25 @@ def test_a_gif_without_an_image_is_refused() -> None:
     bare = data[: data.index(b"\x2c\0\0\0\0")] + b"\x3b"
     with pytest.raises(InputError, match="holds no frames"):
         read_header(bare, name="wave.gif")
+
+
+@pytest.mark.parametrize("what", ODD)
+def test_gifs_that_browsers_show_come_in_as_far_as_they_go(what: str) -> None:
+    data, count, said = ODD[what]
+    found = [piece for piece in pieces(data, "odd.gif") if isinstance(piece, Piece)]
+    assert len(found) == count
+    (sequence,), _ = gather(Found(one.name, one.header, None, one.fingerprint) for one in found)
+    remarks = [problem["message"] for problem in sequence.problems if problem["kind"] == "converted"]
+    assert said in " ".join(remarks)
+    assert bool(said) == bool(remarks)
+
+
+@pytest.mark.parametrize("what", NONE)
+def test_a_gif_of_which_nothing_can_be_shown_is_refused(what: str) -> None:
+    assert all(isinstance(piece, Refused) for piece in pieces(NONE[what], "odd.gif"))
+
+
+@pytest.mark.parametrize("what", [what for what in ODD if ODD[what][2]])
+def test_what_we_hand_off_is_judged_strictly(what: str) -> None:
+    with pytest.raises(InputError):
+        describe(read_gif(ODD[what][0]), 0)

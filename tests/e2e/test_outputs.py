@@ -14,6 +14,7 @@ import pytest
 from PIL import Image, ImageSequence
 from playwright.sync_api import Page, expect
 
+from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
@@ -21,6 +22,7 @@ from tests.conftest import moving_square, save_frames
 from tests.core.test_broadcast import curtain
 from tests.core.test_formats import output, recipe
 from tests.e2e.conftest import STAGE, Desk
+from tests.odd_gifs import NONE, ODD
 from tests.service.conftest import edit, project_of
 
 
@@ -178,6 +180,42 @@ def test_chromium_decodes_our_files_to_the_same_count_times_and_repeat(
         [base64.b64encode(made.data).decode(), made.timed.files[0].media_type.replace("apng", "png")],
     )
     assert found == [6, -1 if form == "avif" else 2, [80_000, 1_000_000, *[80_000] * 4]]
+
+
+def test_odd_gifs_come_in_as_chromium_shows_them(desk: Desk) -> None:
+    """By its ImageDecoder: every picture that it decodes whole is the one that comes in."""
+    page = desk.page
+    desk.goto()
+    decode = """async (text) => {
+        const data = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+        const images = new ImageDecoder({ data, type: "image/gif" });
+        try { await Promise.all([images.completed, images.tracks.ready]); } catch { return []; }
+        const [seen, count] = [[], images.tracks.selectedTrack?.frameCount ?? 0];
+        for (let frameIndex = 0; frameIndex < count; frameIndex += 1)
+            try {
+                const { image } = await images.decode({ frameIndex });
+                const canvas = new OffscreenCanvas(image.displayWidth, image.displayHeight);
+                const context = canvas.getContext("2d");
+                context.drawImage(image, 0, 0);
+                const { data } = context.getImageData(0, 0, canvas.width, canvas.height);
+                seen.push([canvas.width, canvas.height, Array.from(data)]);
+            } catch { seen.push(null); }
+        return seen;
+    }"""
+    for what, (data, count, _) in ODD.items():
+        ours = list(read_gif(data, forgiving=True).pictures())
+        theirs = page.evaluate(decode, base64.b64encode(data).decode())
+        assert len(ours) == count
+        assert (
+            len([one for one in theirs if one is not None]) <= count <= len(theirs) or what == "cut in a header"
+        )
+        for mine, one in zip(ours, theirs, strict=False):
+            if one is not None:
+                assert mine.shape == (one[1], one[0], 4), what
+                assert (mine.reshape(-1) == np.array(one[2])).all(), what
+    for what, data in NONE.items():
+        theirs = page.evaluate(decode, base64.b64encode(data).decode())
+        assert not [one for one in theirs if one is not None], what
 
 
 def test_a_transition_shows_how_much_it_covers_and_where_to_cut(desk: Desk) -> None:

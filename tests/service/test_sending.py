@@ -108,8 +108,13 @@ def test_all_that_leaves_counts_as_a_change(asker: httpx.Client) -> None:
     as_set(asker, project_id)
     standins(asker)
     seen = [finished(asker, project_id)["content"]]
-    for change in ({"cut": 3}, {"cut": 2}, {"place": [40, 20]}, {"names": "bug_####"}, {"first_number": 0}):
-        edit(asker, project_id, lambda recipe, change=change: recipe["outputs"][0].update(change))
+    changes: tuple[dict[str, Any], ...] = ({"cut": 3}, {"cut": 2}, {"place": [40, 20]}, {"names": "bug_####"})
+    for change in changes:
+
+        def apply(recipe: dict[str, Any], change: dict[str, Any] = change) -> None:
+            recipe["outputs"][0].update(change)
+
+        edit(asker, project_id, apply)
         seen.append(finished(asker, project_id)["content"])
     assert len(set(seen)) == len(seen)
     bug = {"use": "overlay", "memory": 6}
@@ -122,6 +127,8 @@ def test_all_that_leaves_counts_as_a_change(asker: httpx.Client) -> None:
     moved = send(asker, project_id, "switcher", **bug)
     assert moved.is_success, "it lies elsewhere now"
     assert settled(asker, project_id, moved.json()["id"])["state"] == "refused"  # the memory holds it still
+    desk = standins(asker)["switcher"]["url"]
+    asker.delete(f"{desk}/api/memories/6").raise_for_status()
     asker.delete(f"/api/projects/{project_id}")
 
 

@@ -3,7 +3,7 @@
 Sources: GIF89a, section 23; WebP container specification, Animation.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,6 +29,8 @@ class Moving:
     """How often it plays: 0 for ever; ``None`` when the file does not say."""
     pictures: Iterator[NDArray[np.uint8]]
     """Straight RGBA, shape (height, width, 4), all of one size. May raise anything when the file is broken."""
+    remarks: Sequence[str] = ()
+    """What was wrong with pictures that came so far."""
 
 
 def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
@@ -37,10 +39,10 @@ def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
         times = clip.durations(data, name, MAX_PICTURES, cut)
         return Moving(times, None, clip.pictures(data, name, cut))
     if gif.knows(data, name):
-        read = read_gif(data, name=name)
+        read = read_gif(data, name=name, forgiving=True)
         # Viewers play 0 and 1 as about 10 (common practice, no published source): that is what was seen.
         delays = tuple((frame.delay if frame.delay > 1 else 10) * HUNDREDTH for frame in read.frames)
-        return _checked(Moving(delays, read.repeat, read.pictures(name=name)), name)
+        return _checked(Moving(delays, read.repeat, read.pictures(name=name), read.remarks), name)
     if png.knows(data, name):
         return _checked(_apng(data, name), name)
     return _checked(_pages(data, name), name)

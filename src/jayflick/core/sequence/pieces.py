@@ -182,7 +182,7 @@ def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = cl
             if times is not None and number > len(times):
                 break
             label = header.label if header is not None else "clip"
-            notes = header.notes if header is not None else ()
+            notes = (*(header.notes if header is not None else ()), *moving.remarks)
             duration = times[number - 1] if times is not None else None
             made = piece_of(f"{name}/{number:04}.png", picture, label, notes)
             yield replace(made, duration=duration, repeat=moving.repeat)

@@ -132,8 +132,14 @@ def encode(
     return _encode(wanted, canvas, transparent_index, free, size)
 
 
+_UNDEFINED, _TOO_LONG = 1, 2
+LONGER = "its picture data is longer than its frame"
+_WHY = ("", "its picture data has a code that was never defined", LONGER)
+
+
 @compiled
-def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
+def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> tuple[int, int]:
+    """Decode as far as it goes: how many indices there are, and 0, or why it ends early."""
     prefix = np.zeros(4096, np.int32)
     suffix = np.zeros(4096, np.uint8)
     run = np.ones(4096, np.int32)
@@ -152,7 +158,7 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
     while True:
         while buffered < code_size:
             if at == data.shape[0]:
-                return place
+                return place, 0
             bit_buffer |= np.int64(data[at]) << buffered
             at += 1
             buffered += 8
@@ -165,30 +171,34 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
             last = -1
             continue
         if code == clear + 1:
-            return place
+            return place, 0
         if last < 0:
             if code > clear:
-                return -1
+                return place, _UNDEFINED
             length = 1
         elif code < next_code:
             length = run[code]
         elif code == next_code and next_code < 4096:
             length = run[last] + 1
         else:
-            return -1
-        if place + length > total:
-            return -2
+            return place, _UNDEFINED
+        if place == total:
+            return place, _TOO_LONG
         # A code is a run written backwards: its own symbol, then its prefix's, down to a single symbol.
         walk = code
         end = place + length - 1
         if code == next_code and last >= 0:
-            out[end] = first
+            if end < total:
+                out[end] = first
             end -= 1
             walk = last
         while end >= place:
-            out[end] = suffix[walk]
+            if end < total:
+                out[end] = suffix[walk]
             walk = prefix[walk]
             end -= 1
+        if place + length > total:
+            return total, _TOO_LONG
         first = out[place]
         if last >= 0 and next_code < 4096:
             prefix[next_code] = last
@@ -203,12 +213,19 @@ def _decode(data: NDArray[np.uint8], size: int, out: NDArray[np.uint8]) -> int:
 
 def decode(data: NDArray[np.uint8], size: int, pixels: int) -> NDArray[np.uint8]:
     """The inverse: exactly ``pixels`` indices from an LZW stream; ``ValueError`` says how it is broken."""
-    out = np.empty(pixels, np.uint8)
-    count = _decode(data, size, out)
-    if count == -1:
-        raise ValueError("its picture data has a code that was never defined")
-    if count == -2:
-        raise ValueError("its picture data is longer than its frame")
+    out, count, why = decode_as_far(data, size, pixels)
+    if why:
+        raise ValueError(why)
     if count < pixels:
         raise ValueError(f"its picture data ends after {count} of {pixels} pixels")
     return out
+
+
+def decode_as_far(data: NDArray[np.uint8], size: int, pixels: int) -> tuple[NDArray[np.uint8], int, str]:
+    """``pixels`` indices as far as a stream goes, how many of them there are, and what is wrong with it.
+
+    What comes after the last pixel is passed over, but for its being there.
+    """
+    out = np.zeros(pixels, np.uint8)
+    count, why = _decode(data, size, out)
+    return out, count, _WHY[why]
