@@ -13,12 +13,26 @@ from hypothesis import strategies as st
 from PIL import Image
 from pydantic import ValidationError
 
+from jayflick.core.broadcast.cover import opaque_share
 from jayflick.core.errors import Cancelled, InputError
 from jayflick.core.formats.gif import encoder
 from jayflick.core.formats.gif.reader import describe, read_gif
 from jayflick.core.framing.frames import Framed
+from jayflick.core.pictures.kinds import read_picture
 from jayflick.core.progress import Progress
-from jayflick.core.recipe import Alpha, Framing, Gather, GifOutput, Recipe, Rhythm, Size, Tuning
+from jayflick.core.recipe import (
+    MAX_PLACES,
+    Alpha,
+    FramesOutput,
+    Framing,
+    Gather,
+    GifOutput,
+    Recipe,
+    Rhythm,
+    SheetOutput,
+    Size,
+    Tuning,
+)
 from jayflick.core.render import Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
 from jayflick.core.stages import Stages
@@ -404,3 +418,34 @@ def test_frames_are_not_scaled_to_more_pixels_than_any_may_have() -> None:
     assert Gather(sizes="scale", size=(10_000, 5_000)).size == (10_000, 5_000)
     with pytest.raises(ValidationError, match="50 million pixels"):
         Gather(sizes="scale", size=(10_001, 5_000))
+
+
+def test_the_longest_order_there_may_be_is_a_gif_that_reads_back(tmp_path: Path) -> None:
+    frames = list(look_at(save_frames(tmp_path / "in", moving_square(2, 5, 4)), tmp_path)[1].values())
+    order = tuple(1 + number % 2 for number in range(MAX_PLACES))
+    made = render(Recipe(rhythm=Rhythm(order=order, rate="50")), frames, "page", Stages(tmp_path / "stages"))
+    assert len(read_gif(made.data).frames) == made.info["count"] == MAX_PLACES
+
+
+def test_what_is_shown_for_less_than_can_be_written_names_no_other_frame(tmp_path: Path) -> None:
+    """The last step of a set that repeats what is held is too short for a file of its own."""
+    frames = moving_square(3, 8, 8, soft=True)
+    frames[2][:] = (9, 9, 9, 255)
+    found = list(look_at(save_frames(tmp_path / "in", frames), tmp_path)[1].values())
+    output = FramesOutput(file_name="set.zip", held="repeated")
+    rhythm = Rhythm(rate="10", holds={3: 7})
+    made = render(Recipe(rhythm=rhythm, outputs=(output,)), found, output.id, Stages(tmp_path / "stages"))
+    shown = [opaque_share(read_picture(file.read(), name=file.name)) for file in made.timed.files]
+    assert made.info["opaque"] == shown
+    assert max(shown) < 1
+
+
+@pytest.mark.parametrize("holds", [{1: 1}, {1: 1, 2: 3}, {1: 700, 2: 1}])
+def test_delays_of_a_few_flicks_make_a_style_sheet(tmp_path: Path, holds: dict[int, int]) -> None:
+    frames = list(look_at(save_frames(tmp_path / "in", moving_square(2, 8, 8)), tmp_path)[1].values())
+    output = SheetOutput(file_name="sheet.png", css=True)
+    recipe = Recipe(rhythm=Rhythm(holds=holds, last=len(holds)), outputs=(output,))
+    made = render(recipe, frames, output.id, Stages(tmp_path / "stages"))
+    css = next(file.read() for file in made.timed.files if file.name.endswith(".css"))
+    assert b"@keyframes sheet" in css
+    assert b"nan" not in css

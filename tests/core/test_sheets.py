@@ -43,6 +43,7 @@ class Drawn:
     size: tuple[int, int]
     transparent: bool = True
     missing_after: int = 0
+    content: str = ""
 
     @property
     def width(self) -> int:
@@ -54,7 +55,7 @@ class Drawn:
 
     @property
     def sha256(self) -> str:
-        return self.name.rjust(64, "0")
+        return (self.content or self.name).rjust(64, "0")
 
     def read(self) -> Picture:
         assert self.picture is not None, "a pixel was looked at"
@@ -216,6 +217,28 @@ def test_frames_that_are_equal_share_their_place_and_empty_ones_have_one(tmp_pat
     assert len(set(places)) == 3
     assert (document.frames[3].width, document.frames[3].height) == (1, 1)
     assert not cut_out(pictures[0], document.frames[3]).any()
+
+
+def test_equal_frames_have_names_of_their_own_and_one_played_twice_has_one(tmp_path: Path) -> None:
+    one, other = blots(2)
+    first, third = (
+        Drawn(name, one.picture, one.size, content="alike") for name in ("f_0001.png", "f_0003.png")
+    )
+    recipe = sheet(layout="packed", rhythm={"order": [1, 2, 3, 2]})
+    _, document = opened(render(recipe, [first, other, third], "page", Stages(tmp_path)))
+    names = [frame.name for frame in document.frames]
+    assert (names[0], names[2], names[1]) == ("f_0001", "f_0003", names[3])
+    assert document.frames[0].x == document.frames[2].x
+
+
+@pytest.mark.parametrize("how", [{"layout": "packed"}, {"layout": "even", "cell": "used"}])
+def test_over_a_page_colour_every_cell_is_all_of_its_canvas(how: dict[str, Any], tmp_path: Path) -> None:
+    frames = blots(3)
+    pictures, document = opened(made(frames, tmp_path, over="#336699", **how))
+    for drawn, frame in zip(frames, document.frames, strict=True):
+        seen = cut_out(pictures[frame.sheet], frame)
+        assert (seen[:, :, 3] == 255).all()
+        assert (seen[drawn.read()[:, :, 3] == 0] == (0x33, 0x66, 0x99, 255)).all()
 
 
 # What comes out is what went in

@@ -16,7 +16,8 @@ from .writer import RESTORE_TO_BACKGROUND, Box
 
 RESTORE_TO_PREVIOUS = 3
 MAX_PIXELS = 64_000_000
-MAX_FRAMES = 10_000
+MAX_FRAMES = 20_000
+"""As many as an output may play."""
 LOOP_BLOCKS = (b"NETSCAPE2.0", b"ANIMEXTS1.0")
 
 

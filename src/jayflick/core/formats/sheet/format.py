@@ -43,7 +43,7 @@ _PALETTE_SPREAD = 24
 
 
 class SheetFormat:
-    version = 1
+    version = 2
     effort = 3
 
     def hold(self, plan: Plan, output: SheetOutput) -> Held:
@@ -68,7 +68,7 @@ class SheetFormat:
 
     def encode(self, frames: PlayedFrames, output: SheetOutput, held: Held, key: str, tools: Tools) -> Coded:
         items = Items.of(frames.names, output, _listed(held))
-        used = used_of(frames, items, tools.stages) if needs_used(output) else None
+        used = used_of(frames, items, output, tools.stages) if needs_used(output) else None
         if used is not None and not used.union.width:
             raise InputError("all frames are empty: nothing is left of them", remedy="check their alpha")
         laid = lay_out(items, frames.canvas, output, used)
@@ -326,12 +326,13 @@ def describe(
 def _names(pattern: str, listed: Listed, of_step: Sequence[int]) -> tuple[list[str], int]:
     """A name for each played step, and how many had to be told apart by a number."""
     hashes = re.search(r"#+", pattern)
-    taken: dict[str, int] = {}
-    """Which picture each name is of."""
-    own: dict[int, str] = {}
+    taken: set[str] = set()
+    own: dict[tuple[int, int], str] = {}
+    """By picture and frame: two frames that look alike lie in one place, and each has its name."""
     alike = 0
-    for index, item in enumerate(of_step):
-        if item in own:
+    steps = list(zip(of_step, listed.positions, strict=True))
+    for index, step in enumerate(steps):
+        if step in own:
             continue
         name = pattern.replace("{name}", PurePath(listed.names[index]).stem)
         name = name.replace("{span}", listed.span_names[index] or "")
@@ -341,6 +342,6 @@ def _names(pattern: str, listed: Listed, of_step: Sequence[int]) -> tuple[list[s
         while name in taken:
             name, number = f"{wanted}-{number}", number + 1
         alike += name != wanted
-        taken[name] = item
-        own[item] = name
-    return [own[item] for item in of_step], alike
+        taken.add(name)
+        own[step] = name
+    return [own[step] for step in steps], alike

@@ -69,20 +69,26 @@ class Used:
         return union(self.boxes)
 
 
-def used_of(frames: PlayedFrames, items: Items, stages: Stages) -> Used:
+def covered(frames: PlayedFrames, output: SheetOutput) -> bool:
+    """Whether every picture uses all of its canvas: a page colour lies under all of it."""
+    return frames.opaque or output.over is not None
+
+
+def used_of(frames: PlayedFrames, items: Items, output: SheetOutput, stages: Stages) -> Used:
     """Measure what of each picture is used, or recall it."""
+    if covered(frames, output):
+        width, height = frames.canvas
+        return Used((Box(0, 0, width, height),) * len(items.shows), tuple(frames.names[i] for i in items.shows))
     found = [_used(frames, index, stages) for index in items.shows]
     return Used(tuple(box for box, _ in found), tuple(content for _, content in found))
 
 
-def used_if_known(frames: PlayedFrames, items: Items, stages: Stages) -> Used | None:
+def used_if_known(frames: PlayedFrames, items: Items, output: SheetOutput, stages: Stages) -> Used | None:
     """Like :func:`used_of`, but only if no pixel need be looked at."""
-    if frames.opaque:
-        width, height = frames.canvas
-        return Used((Box(0, 0, width, height),) * len(items.shows), tuple(frames.names[i] for i in items.shows))
-    if any(not stages.has("box", _key(frames, index)) for index in items.shows):
+    unknown = any(not stages.has("box", _key(frames, index)) for index in items.shows)
+    if unknown and not covered(frames, output):
         return None
-    return used_of(frames, items, stages)
+    return used_of(frames, items, output, stages)
 
 
 def _key(frames: PlayedFrames, index: int) -> str:

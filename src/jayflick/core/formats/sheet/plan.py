@@ -65,7 +65,7 @@ def plan_sheet(
     used = None
     if needs_used(output):
         look = used_of if measure else used_if_known
-        used = look(pictures, items, stages)
+        used = look(pictures, items, output, stages)
         if used is None or not used.union.width:
             return None
     laid = lay_out(items, pictures.canvas, output, used)

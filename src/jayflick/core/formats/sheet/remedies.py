@@ -14,7 +14,7 @@ from ...recipe.sheet import WIDEST
 from ...stages import Stages
 from ...targets.check import Remedy, Setting, scaled_on_canvas
 from ...timing.listed import Listed
-from .items import Items, Used, lay_out, needs_used, used_if_known
+from .items import Items, Used, covered, lay_out, needs_used, used_if_known
 from .layout import Space
 from .packed import fits
 
@@ -142,8 +142,8 @@ def remedies(
     if step is not None:
         words = f"every {_ordinal(step)} frame, in all outputs"
         found.append(Remedy(words, (Setting(("rhythm", "step"), step),)))
-    known = used or used_if_known(frames, items, stages)
-    if output.layout == "even" and not frames.opaque:
+    known = used or used_if_known(frames, items, output, stages)
+    if output.layout == "even" and not covered(frames, output):
         trims = [("trim to what is used", {"cell": "used"})] if output.cell == "canvas" else []
         trims.append(("trim each frame and pack them", {"layout": "packed"}))
         for words, change in trims:
@@ -163,7 +163,7 @@ def _step(
     def fitting(step: int) -> bool:
         frames, listed = thinned(step)
         items = Items.of(frames.names, output, listed)
-        used = used_if_known(frames, items, stages) if needs_used(output) else None
+        used = used_if_known(frames, items, output, stages) if needs_used(output) else None
         if needs_used(output) and used is None:
             return False
         return not lay_out(items, frames.canvas, output, used).layout.off
