@@ -420,11 +420,14 @@ def test_frames_are_not_scaled_to_more_pixels_than_any_may_have() -> None:
         Gather(sizes="scale", size=(10_001, 5_000))
 
 
-def test_the_longest_order_there_may_be_is_a_gif_that_reads_back(tmp_path: Path) -> None:
-    frames = list(look_at(save_frames(tmp_path / "in", moving_square(2, 5, 4)), tmp_path)[1].values())
-    order = tuple(1 + number % 2 for number in range(MAX_PLACES))
-    made = render(Recipe(rhythm=Rhythm(order=order, rate="50")), frames, "page", Stages(tmp_path / "stages"))
-    assert len(read_gif(made.data).frames) == made.info["count"] == MAX_PLACES
+def test_a_gif_of_the_longest_order_there_may_be_reads_back() -> None:
+    # Frames of one pixel (GIF89a, sections 18 to 23): control block, descriptor, one code.
+    frame = b"\x21\xf9\x04\0\x02\0\0\0" + b"\x2c\0\0\0\0\1\0\1\0\0" + b"\x02\x02\x44\x01\0"
+    reel = b"GIF89a\1\0\1\0\x80\0\0" + b"\0\0\0\xff\xff\xff" + frame * MAX_PLACES
+    assert len(read_gif(reel + b"\x3b").frames) == MAX_PLACES
+    for forgiving in (False, True):
+        with pytest.raises(InputError, match="more than 20,000 frames"):
+            read_gif(reel + frame + b"\x3b", forgiving=forgiving)
 
 
 def test_what_is_shown_for_less_than_can_be_written_names_no_other_frame(tmp_path: Path) -> None:

@@ -141,7 +141,7 @@ def test_what_would_flood_a_server_is_one_message_and_harms_nothing_else(client:
     found = bring(client, [("crowd.zip", crowd), ("reel.gif", reel), ("links.tar", out.getvalue()), *GOOD])
     told = {file["name"]: file["problem"]["message"] for file in found["taken"] if file["problem"]}
     assert told["crowd.zip"] == "holds more than 20,000 entries"
-    assert told["reel.gif"] == "holds 10001 pictures; the limit is 3000"
+    assert told["reel.gif"] == "it has more than 20,000 frames"
     refused = {item["file"]: item["message"] for item in found["ignored"]}
     for name in ("pipe_1.png", "disk_1.png", "soft_1.png", "hard_1.png"):
         assert refused[name] == "is a link or a device, not a file"

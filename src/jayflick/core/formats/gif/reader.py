@@ -277,7 +277,7 @@ def read_gif(data: bytes, *, name: str = "GIF", forgiving: bool = False) -> Gif:
             elif kind != 0x00:  # a stray terminator is harmless, anything else is not a block
                 raise source.broken(f"byte {start} begins no known block")
     except InputError as error:
-        if not forgiving or not frames:
+        if not forgiving or not frames or isinstance(error, _TooMuch):
             raise
         broken = error.message
     if not frames:
@@ -290,6 +290,13 @@ def read_gif(data: bytes, *, name: str = "GIF", forgiving: bool = False) -> Gif:
     if width * height > MAX_PIXELS:
         raise source.broken(f"its canvas of {width} × {height} is larger than {MAX_PIXELS:,} pixels")
     return Gif(width, height, repeat, palette, repeat_at, data, frames, broken, forgiving)
+
+
+_SMALLER = "scale it down, or split it into parts first"
+
+
+class _TooMuch(InputError):
+    """A file that is not read, however sound it is."""
 
 
 class _Control(NamedTuple):
@@ -308,9 +315,9 @@ def _frame(source: _Bytes, control: _Control, number: int, forgiving: bool) -> G
     if not forgiving and (not w or not h):
         raise source.broken(f"frame {number} has no area")
     if w * h > MAX_PIXELS:
-        raise source.broken(f"frame {number} has more than {MAX_PIXELS:,} pixels")
+        raise _TooMuch(f"frame {number} has more than {MAX_PIXELS:,} pixels", file=source.name, remedy=_SMALLER)
     if number > MAX_FRAMES:
-        raise source.broken(f"it has more than {MAX_FRAMES:,} frames")
+        raise _TooMuch(f"it has more than {MAX_FRAMES:,} frames", file=source.name, remedy=_SMALLER)
     local = _palette(source, flags)
     size = source.take(1)[0]
     if forgiving and size == 0:

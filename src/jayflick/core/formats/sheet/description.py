@@ -113,7 +113,7 @@ def as_css(document: SheetDocument, name: str, repeat: int) -> bytes:
     """
     frames = document.frames
     first = frames[0]
-    total = sum(frame.duration_ms for frame in frames)
+    total = sum(frame.duration_ms for frame in frames) or 0.001 * len(frames)  # too short to be written
     count = "infinite" if repeat == 0 else str(repeat)
     step = _line_step(frames)
     canvas = f"width: {first.canvas_width}px;\n  height: {first.canvas_height}px;"
