@@ -190,7 +190,7 @@ def test_it_stops_all_it_started_and_nothing_else(own: Server) -> None:
 def test_a_full_disk_is_said_and_nothing_half_written_is_served(
     database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    settings = Settings(data=tmp_path, database=database.url)
+    settings = Settings(data=tmp_path, database=database.url, share=True)
     frames = numbered(moving_square(3))
 
     def full(handle: int) -> None:
@@ -218,7 +218,7 @@ def test_a_full_disk_is_said_and_nothing_half_written_is_served(
 
 
 def test_a_database_out_of_reach_is_a_clear_answer(tmp_path: Path) -> None:
-    settings = Settings(data=tmp_path, database="mysql+pymysql://nobody@127.0.0.1:1/none")
+    settings = Settings(data=tmp_path, database="mysql+pymysql://nobody@127.0.0.1:1/none", share=True)
 
     async def story() -> None:
         transport = httpx.ASGITransport(create_app(settings), raise_app_exceptions=False)

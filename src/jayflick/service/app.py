@@ -13,6 +13,7 @@ from .. import __version__
 from ..core.atomic import sweep
 from ..core.warm import warm
 from ..loopback import Guard
+from ..peers import own_users
 from .bounds import MOST_DOCUMENT, Patience
 from .guard import HEADERS, refused
 from .leftovers import Leftovers, Sweeper
@@ -72,7 +73,8 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.service = service
     app.include_router(router)
     app.add_middleware(Patience)
-    app.add_middleware(Guard, headers=HEADERS, refused=refused)
+    users = None if settings.share else own_users()
+    app.add_middleware(Guard, headers=HEADERS, refused=refused, users=users)
     tell_problems(app)
     _serve_client(app, settings)
     return app

@@ -8,7 +8,8 @@ from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.formparsers import MultiPartParser
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
-from uvicorn.protocols.http.h11_impl import H11Protocol
+
+from ..loopback import LoopbackProtocol
 
 MOST_DOCUMENT = 4 << 20
 """The most bytes of a JSON document: a recipe of 20,000 frames, each with a delay of its own, has a tenth."""
@@ -45,7 +46,7 @@ def _patient(receive: Receive) -> Receive:
     return patient
 
 
-class PatientProtocol(H11Protocol):
+class PatientProtocol(LoopbackProtocol):
     """HTTP/1.1 that closes a connection on which nobody ends the head of a request that was begun."""
 
     _due: asyncio.TimerHandle | None = None

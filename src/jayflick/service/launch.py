@@ -17,6 +17,7 @@ from fastapi import FastAPI
 
 from ..core.errors import JayFlickError
 from ..core.warm import compiled_before, warm
+from ..peers import kernel_tells
 from .app import create_app
 from .bounds import PatientProtocol
 from .database import make_engine, make_sessions
@@ -42,6 +43,9 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument(
         "--handoff", type=Path, help="a folder that outputs may be written into (default: none)"
     )
+    parser.add_argument(
+        "--share", action="store_true", help="answer every user of this machine, not only who starts it"
+    )
     parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
     parser.add_argument("--no-standins", action="store_true", help="leave the simulated devices out")
     options = parser.parse_args(arguments)
@@ -58,7 +62,13 @@ def main(arguments: list[str] | None = None) -> int:
         load_readers()
         _say("starting the database")
         database.start()
-        settings = Settings(data=options.data, database=database.url, standins=not options.no_standins)
+        share = options.share
+        if not share and not kernel_tells():
+            _say("this system does not say whose a connection is: every user of it can use Jay Flick")
+            share = True
+        settings = Settings(
+            data=options.data, database=database.url, standins=not options.no_standins, share=share
+        )
         settings = _with_handoff(settings, options.handoff)
         _receive_into(settings.uploads_folder)
         migrate(settings.database)

@@ -43,9 +43,10 @@ class _Running:
 class StandIns:
     """All of them, or none if they were left out."""
 
-    def __init__(self, folder: Path, web: Path) -> None:
+    def __init__(self, folder: Path, web: Path, *, share: bool = False) -> None:
         self._folder = folder.resolve()
         self._web = web.resolve()
+        self._share = share
         self._running: list[_Running] = []
         self._stopping = threading.Event()
         self._thread: threading.Thread | None = None
@@ -135,6 +136,7 @@ class StandIns:
     def _begin(self, one: _Running) -> subprocess.Popen[bytes]:
         descriptor = one.listening.fileno()
         options = ["--data", str(self._folder), "--web", str(self._web), "--fd", str(descriptor)]
+        options += ["--share"] if self._share else []
         return subprocess.Popen(
             [sys.executable, "-m", "jayflick.standins", one.name, *options],
             pass_fds=[descriptor],

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import uvicorn
 
+from ..loopback import LoopbackProtocol
+from ..peers import own_users
 from .device import create_app
 from .kinds import KINDS
 
@@ -18,16 +20,18 @@ def main() -> int:
     parser.add_argument("--web", type=Path, default=Path("web/dist"), help="the built pages")
     parser.add_argument("--port", type=int, default=0, help="on 127.0.0.1; 0: a free one")
     parser.add_argument("--fd", type=int, help="a socket that listens already")
+    parser.add_argument("--share", action="store_true", help="answer every user of this machine")
     options = parser.parse_args()
     device = KINDS[options.kind](options.data / options.kind)
     uvicorn.run(
-        create_app(device, options.web.resolve()),
+        create_app(device, options.web.resolve(), None if options.share else own_users()),
         host="127.0.0.1",
         port=options.port,
         fd=options.fd,
         log_level="warning",
         access_log=False,
         timeout_graceful_shutdown=1,
+        http=LoopbackProtocol,
     )
     return 0
 

@@ -66,8 +66,8 @@ class Device(ABC):
     def routes(self) -> APIRouter: ...
 
 
-def create_app(device: Device, web: Path) -> FastAPI:
-    """The whole of a stand-in. ``web``: the built pages."""
+def create_app(device: Device, web: Path, users: frozenset[int] | None = None) -> FastAPI:
+    """The whole of a stand-in. ``web``: the built pages; ``users``: who is answered, if not everybody."""
     app = FastAPI(
         title=device.title,
         docs_url=None,
@@ -76,7 +76,7 @@ def create_app(device: Device, web: Path) -> FastAPI:
         generate_unique_id_function=lambda route: route.name,
         responses={404: {"model": Problem}, 422: {"model": Problem}},
     )
-    app.add_middleware(Guard, headers=HEADERS, refused=refused)
+    app.add_middleware(Guard, headers=HEADERS, refused=refused, users=users)
     app.include_router(intake_routes(device))
     app.include_router(device.routes(), prefix="/api")
 
