@@ -10,9 +10,10 @@ KNOWS = {
     "core": {"core"},
     "demo": {"demo", "core"},
     "delivery": {"delivery", "core"},
-    "loopback": {"loopback"},
-    "standins": {"standins", "delivery", "loopback"},
-    "service": {"service", "standins", "delivery", "loopback", "demo", "core"},
+    "peers": {"peers"},
+    "loopback": {"loopback", "peers"},
+    "standins": {"standins", "delivery", "loopback", "peers"},
+    "service": {"service", "standins", "delivery", "loopback", "peers", "demo", "core"},
     "cli": {"cli", "delivery", "core"},
 }
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}

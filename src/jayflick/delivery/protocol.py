@@ -9,9 +9,11 @@ GET    /api/status                     a Status, which tells what is still there
 any refusal                            a 4xx status and a Problem
 """
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+from ..core.text import clean
 
 MOST_FILES = 4000
 Name = Annotated[str, Field(min_length=1, max_length=200, pattern=r"^[^/\\.\x00-\x1f][^/\\\x00-\x1f]*$")]
@@ -20,6 +22,21 @@ Kind = Literal["switcher", "graphics", "post", "effects"]
 """The stand-ins, as the command line calls them."""
 Use = Literal["transition", "overlay", "source", "animation", "effect", "post"]
 """What the files are for, where a device does more than one thing with them."""
+
+
+MOST_SAID = 500
+
+
+def _cleaned(value: Any) -> Any:
+    """What somebody else says, without what cannot be seen or turns text round; not too long to be shown."""
+    if not isinstance(value, str):
+        return value
+    said = " ".join(clean(value.replace("\n", " ").replace("\t", " ")).split())
+    return said if len(said) <= MOST_SAID else said[: MOST_SAID - 1] + "…"
+
+
+Said = Annotated[str, BeforeValidator(_cleaned)]
+Number = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,64}$")]
 
 
 class Document(BaseModel):
@@ -51,19 +68,19 @@ class Offer(Document):
 class Problem(Document):
     """Why something is refused, and what would help."""
 
-    message: str
-    file: str | None = None
-    remedy: str = ""
+    message: Said
+    file: Said | None = None
+    remedy: Said = ""
 
 
 class Answer(Document):
     """What became of a delivery."""
 
     verdict: Literal["taken", "changed", "refused"]
-    message: str
-    file: str | None = None
-    remedy: str = ""
-    remarks: tuple[str, ...] = Field((), description="What was changed, or is worth knowing")
+    message: Said
+    file: Said | None = None
+    remedy: Said = ""
+    remarks: tuple[Said, ...] = Field((), max_length=20, description="What was changed, or is worth knowing")
 
 
 State = Literal["receiving", "waiting", "converting", "taken", "refused", "cancelled"]
@@ -72,11 +89,13 @@ State = Literal["receiving", "waiting", "converting", "taken", "refused", "cance
 class Intake(Document):
     """A delivery as it comes in."""
 
-    id: str
+    id: Number
     state: State
-    received: tuple[str, ...] = Field((), description="Names of the files that are there")
-    done: int = 0
-    total: int = 0
+    received: tuple[str, ...] = Field(
+        (), max_length=MOST_FILES, description="Names of the files that are there"
+    )
+    done: int = Field(0, ge=0, le=1 << 31)
+    total: int = Field(0, ge=0, le=1 << 31)
     answer: Answer | None = None
 
     @property
@@ -88,17 +107,19 @@ class Place(Document):
     """A numbered place that holds one thing."""
 
     number: int
-    title: str = Field(description="What lies there; empty if nothing does")
-    note: str = ""
+    title: Said = Field(description="What lies there; empty if nothing does")
+    note: Said = ""
 
 
 class Status(Document):
     """What answers here, and what it asks for."""
 
-    kind: str = Field(description="A Kind, or something else that takes files")
-    title: str
-    note: str
+    kind: Said = Field(description="A Kind, or something else that takes files")
+    title: Said
+    note: Said
     uses: tuple[Use, ...] = ()
-    places: tuple[Place, ...] = Field((), description="Of these one must be chosen, where there are any")
+    places: tuple[Place, ...] = Field(
+        (), max_length=99, description="Of these one must be chosen, where there are any"
+    )
     holds: tuple[str, ...] = Field((), description="Keys of the deliveries that are still there")
     busy: bool = False

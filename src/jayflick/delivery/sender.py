@@ -1,8 +1,11 @@
 """Brings files to a place that takes them and waits for its answer; goes on after a broken connection."""
 
 import ipaddress
+import socket
+import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from typing import Any, NamedTuple, TypeVar
 from urllib.parse import quote, urlsplit
 
@@ -17,7 +20,15 @@ TRIES = 4
 """How often a request is made before its place is given up."""
 PAUSE = 0.25
 """Seconds between two looks at how far a conversion is."""
-MOST_ANSWER = 1 << 20
+MOST_ANSWER = 64 << 10
+"""The most bytes of an answer, beside the names of files that it lists."""
+SLOWEST = 128 << 10
+"""Bytes a second at which files are brought at least."""
+STUCK = 120.0
+"""Seconds without any progress after which a conversion is given up."""
+_FAREWELL = 1.5
+_LOOKS = 0.05
+"""Seconds between two looks of the watch."""
 
 
 class Load(NamedTuple):
@@ -75,11 +86,14 @@ class Sender:
     def __init__(self, address: str, *, patience: float = 20, pause: float = 0.5) -> None:
         """``address``: as :func:`usable` gives it.
 
-        ``patience``: seconds that an answer may take. ``pause``: seconds before a request is made anew, doubled
-        each time.
+        ``patience``: seconds that a whole answer may take. ``pause``: seconds before a request is made anew,
+        doubled each time.
         """
         self._pause = pause
+        self._patience = patience
         self._cancelled: Callable[[], bool] = _never
+        self._listed = 0
+        self._watch = _Watch()
         self._client = httpx.Client(
             base_url=address,
             timeout=httpx.Timeout(patience, connect=3),
@@ -91,6 +105,7 @@ class Sender:
         return self
 
     def __exit__(self, *exception: object) -> None:
+        self._watch.stop()
         self._client.close()
 
     def status(self) -> Status:
@@ -111,22 +126,32 @@ class Sender:
         after it has been called off there too.
         """
         self._cancelled = cancelled or _never
+        self._listed = sum(len(file.name.encode()) + 8 for file in files)
         intake = self._ask(Intake, "POST", "/api/intakes", json=offer.model_dump())
         where = f"/api/intakes/{intake.id}"
         try:
             if intake.state == "receiving":
                 self._bring(where, intake, files, progress)
                 intake = self._ask(Intake, "POST", f"{where}/finish")
+            moved, begun = (intake.state, intake.done), time.monotonic()
             while not intake.ended:
                 progress(Progress("converting", intake.done, intake.total))
                 _heed(self._cancelled)
+                if time.monotonic() - begun > STUCK:
+                    raise Gone(
+                        f"the place has got no further for {STUCK:.0f} s",
+                        remedy="look there; sending again goes on where it stopped",
+                    )
                 time.sleep(PAUSE)
                 intake = self._ask(Intake, "GET", where)
+                if (intake.state, intake.done) != moved:
+                    moved, begun = (intake.state, intake.done), time.monotonic()
         except Cancelled:
             self._cancelled = _never
             try:
+                self._patience = min(self._patience, _FAREWELL)
                 intake = self._ask(Intake, "DELETE", where, tries=1)
-            except Gone:
+            except (Gone, InputError):
                 raise Cancelled("sending was called off; the place does not answer, ") from None
             if intake.state != "taken":
                 raise
@@ -163,12 +188,16 @@ class Sender:
             if attempt:
                 _heed(self._cancelled)
                 time.sleep(self._pause * 2 ** (attempt - 1))
+            lasts = self._patience + len(content.get("content", b"")) / SLOWEST
             try:
-                with self._client.stream(method, path, **content) as answer:
+                with (
+                    self._watch.over(lasts, self._cancelled),
+                    self._client.stream(method, path, extensions=self._watch.hooks, **content) as answer,
+                ):
                     data = b""
                     for block in answer.iter_bytes():
                         data += block
-                        if len(data) > MOST_ANSWER:
+                        if len(data) > MOST_ANSWER + self._listed:
                             raise InputError("what answers there takes no files this way")
             except httpx.TransportError:
                 continue
@@ -177,10 +206,57 @@ class Sender:
             if answer.status_code >= 300:
                 raise _refusal(answer.status_code, data)
             return data
+        _heed(self._cancelled)
         raise Gone(
             "the place does not answer",
             remedy="once it is there again, sending goes on where it stopped",
         )
+
+
+class _Watch:
+    """Breaks a connection off whose answer takes too long in all, or that nobody waits for any more.
+
+    What reads from it waits for the next bytes only, and a place that drips them would be waited for for ever.
+    """
+
+    def __init__(self) -> None:
+        self.hooks = {"trace": self._traced}
+        self._stream: Any = None
+        self._lock = threading.Lock()
+        self._deadline: float | None = None
+        self._cancelled: Callable[[], bool] = _never
+        self._stopped = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    @contextmanager
+    def over(self, seconds: float, cancelled: Callable[[], bool]) -> Iterator[None]:
+        """Watch over a request."""
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._look, name="watch", daemon=True)
+            self._thread.start()
+        with self._lock:
+            self._deadline, self._cancelled = time.monotonic() + seconds, cancelled
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._deadline = None
+
+    def stop(self) -> None:
+        self._stopped.set()
+
+    def _traced(self, event: str, info: dict[str, Any]) -> None:
+        if event in ("connection.connect_tcp.complete", "connection.start_tls.complete"):
+            self._stream = info["return_value"]
+
+    def _look(self) -> None:
+        while not self._stopped.wait(_LOOKS):
+            with self._lock:
+                over = self._deadline is not None and (time.monotonic() > self._deadline or self._cancelled())
+                if over and self._stream is not None:
+                    self._deadline = None
+                    with suppress(OSError):
+                        self._stream.get_extra_info("socket").shutdown(socket.SHUT_RDWR)
 
 
 def offer_of(**facts: Any) -> Offer:

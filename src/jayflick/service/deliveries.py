@@ -3,7 +3,8 @@
 import threading
 import time
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import PurePath
 from typing import Any
 
@@ -28,6 +29,7 @@ from .schemas import DeliveryInfo, SendRequest
 from .standins import StandIns
 
 SIDE_BY_SIDE = 3
+"""Deliveries to one place."""
 STOPPING = 3.0
 """Seconds that deliveries are given to be called off when the server stops."""
 
@@ -52,7 +54,7 @@ class Deliveries:
         self._beyond = beyond
         self._lock = threading.Lock()
         self._under_way: dict[str, tuple[threading.Event, Progress]] = {}
-        self._turn = threading.Semaphore(SIDE_BY_SIDE)
+        self._turns: dict[str, threading.Semaphore] = {}
         self._threads: list[threading.Thread] = []
 
     def start(self) -> None:
@@ -186,7 +188,7 @@ class Deliveries:
                 self._under_way[number] = called_off, one
 
         try:
-            with self._turn, Sender(address) as sender:
+            with self._turn(address, called_off), Sender(address) as sender:
                 answer = sender.send(offer, files, progress=progress, cancelled=called_off.is_set)
             state = "changed" if answer.verdict == "changed" else "taken"
         except Cancelled as error:
@@ -203,6 +205,19 @@ class Deliveries:
             with self._lock:
                 del self._under_way[number]
             self._hub.tell("project", project_id=project_id)
+
+    @contextmanager
+    def _turn(self, address: str, called_off: threading.Event) -> Iterator[None]:
+        """One of those that are sent to a place side by side: what waits for it holds no other place up."""
+        with self._lock:
+            turns = self._turns.setdefault(address, threading.Semaphore(SIDE_BY_SIDE))
+        while not turns.acquire(timeout=0.1):
+            if called_off.is_set():
+                raise Cancelled("sending was called off before its turn came; nothing of it stayed there")
+        try:
+            yield
+        finally:
+            turns.release()
 
     def _end(self, session: Session, number: str, state: str, answer: Answer) -> None:
         row = session.get(Delivery, number)
