@@ -342,3 +342,34 @@ def test_where_a_transition_is_best_cut_is_measured_on_its_frames(client: httpx.
     check = bench(client, made)["checks"]["set"]
     assert check["cut"] == 5
     assert next(rule for rule in check["rules"] if rule["rule"] == "Cover")["verdict"] == "pass"
+
+
+def test_projects_of_odd_names_have_folders_of_their_own_and_what_is_recorded_was_written(
+    tmp_path: Path,
+) -> None:
+    folder = tmp_path / "out"
+    folder.mkdir()
+    server = Server(copy_empty(tmp_path / "data"), FEW)
+    server.start("--no-demo", "--handoff", str(folder))
+    try:
+        with server.client() as client:
+            places, odd_file = [], "a?" + "波" * 100 + ".gif"
+            for name in ("*", "?", "CON", "波" * 120, "wave", "Wave"):
+                project = project_of(client)
+                client.patch(f"/api/projects/{project}", json={"name": name}).raise_for_status()
+                edit(
+                    client,
+                    project,
+                    lambda recipe: recipe["outputs"][0].update(file_name="a?" + "波" * 100 + ".gif"),
+                )
+                all_made(client, project)
+                done = client.post(f"/api/projects/{project}/handoff", json={"to": "folder"})
+                assert done.status_code == 200, done.text
+                places.append(done.json()["folder"])
+                (written,) = (folder / places[-1]).iterdir()
+                assert done.json()["handoffs"][0]["file_name"] == written.name
+            assert len({place.lower() for place in places}) == len(places)
+            assert places[2:3] == ["_CON"]
+            assert not list(folder.glob(".*"))
+    finally:
+        server.stop()

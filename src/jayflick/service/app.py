@@ -14,6 +14,7 @@ from ..core.atomic import sweep
 from ..core.warm import warm
 from ..loopback import Guard
 from ..peers import own_users
+from . import handoffs
 from .bounds import MOST_DOCUMENT, Patience
 from .guard import HEADERS, refused
 from .leftovers import Leftovers, Sweeper
@@ -34,6 +35,8 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for folder in (settings.store, settings.stages):
             sweep(folder)
+        if settings.handoff is not None:
+            service.transact(handoffs.remember_recovered, settings.handoff)
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()
         service.decoders.start()

@@ -2,21 +2,20 @@
 
 import hashlib
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import suppress
 from pathlib import Path, PurePath
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.atomic import atomic_write
-from ..core.errors import InputError
+from ..core.portable import portable
 from ..core.recipe import Recipe
 from ..core.store import Store
 from ..core.zipped import zipped
 from . import projects
 from .errors import Conflict, NotFound
-from .models import Handoff, Result
+from .models import Handoff, Project, Result
+from .placing import Placed, place, recovered
 from .results import Made, made
 
 
@@ -53,7 +52,7 @@ def leaving(chosen: Sequence[Made]) -> list[list[Leaving]]:
     taken: set[str] = set()
     result = []
     for one in chosen:
-        name = _plain(one.output.file_name)
+        name = portable(one.output.file_name)
         folder = one.output.folder
         stem, ending = (PurePath(name).stem, "" if folder else PurePath(name).suffix)
         place, number = f"{stem}{ending}", 1
@@ -63,15 +62,10 @@ def leaving(chosen: Sequence[Made]) -> list[list[Leaving]]:
         taken.add(place.lower())
         files = one.timed.files
         if folder:
-            result.append([Leaving(f"{place}/{_plain(file.name)}", file.read) for file in files])
+            result.append([Leaving(f"{place}/{portable(file.name)}", file.read) for file in files])
         else:
             result.append([Leaving(place, files[0].read)])
     return result
-
-
-def _plain(name: str) -> str:
-    """A name that no system hides, or takes for another folder."""
-    return f"_{name[1:]}" if name.startswith(".") else name
 
 
 def as_zip(chosen: Sequence[Made]) -> Iterator[bytes]:
@@ -79,39 +73,50 @@ def as_zip(chosen: Sequence[Made]) -> Iterator[bytes]:
     return zipped((file.path, file.read) for files in leaving(chosen) for file in files)
 
 
-def into_folder(chosen: Sequence[Made], folder: Path, name: str, *, replace: bool) -> Path:
-    """Write all into a folder below ``folder`` that is named like the project.
+def folder_name(session: Session, project_id: str) -> str:
+    """The folder that a project is handed off into; no two projects have the same."""
+    rows = session.execute(select(Project.id, Project.name).order_by(Project.created, Project.id)).all()
+    names = {row.id: portable(row.name) for row in rows}
+    name = names[project_id]
+    alike = [one for one, other in names.items() if other.lower() == name.lower()]
+    number = alike.index(project_id) + 1
+    return name if number == 1 else f"{name} {number}"
 
-    Nothing that is there is replaced unless that is said; what cannot be written whole is not left half there.
-    Returns the folder.
+
+def into_folder(
+    chosen: Sequence[Made], folder: Path, name: str, rows: Sequence[Handoff], *, replace: bool
+) -> Placed:
+    """Write all into the folder ``name`` below ``folder``, whole or not at all.
+
+    Nothing that is there is replaced unless that is said. ``rows``: what is to be remembered of it, also if the
+    program dies before it is.
     """
-    root = folder.resolve()
-    place = root / (_plain("".join(c if c.isalnum() or c in " -_" else "-" for c in name)).strip() or "loop")
-    files = [file for one in leaving(chosen) for file in one]
-    paths = [place / file.path for file in files]
-    for path in paths:
-        if not path.resolve().is_relative_to(root):  # a link that leads elsewhere
-            raise InputError("leads outside the hand-off folder", file=path.name, remedy="remove the link")
-    there = [path for path in paths if path.exists()]
+    files = [(f"{name}/{file.path}", file.read) for one in leaving(chosen) for file in one]
+    there = [path for path, _ in files if (folder / path).exists()]
     if there and not replace:
-        names = ", ".join(path.name for path in there[:3]) + (" …" if len(there) > 3 else "")
+        names = ", ".join(PurePath(path).name for path in there[:3]) + (" …" if len(there) > 3 else "")
         raise Conflict(f"already there: {names}", remedy="replace them, or give the outputs other names")
-    written: list[Path] = []
-    try:
-        for path, file in zip(paths, files, strict=True):
-            path.parent.mkdir(parents=True, exist_ok=True)
-            written.append(path)
-            atomic_write(path, file.read())
-    except BaseException:
-        for path in set(written) - set(there):
-            path.unlink(missing_ok=True)
-            with suppress(OSError):
-                path.parent.rmdir()
-        raise
-    return place
+    return place(folder.resolve(), files, [_noted(row) for row in rows])
 
 
-def described(chosen: Sequence[Made], project_id: str, place: str) -> list[Handoff]:
+_NOTED = ("project_id", "output_id", "key", "file_name", "place", "bytes", "sha256")
+
+
+def _noted(row: Handoff) -> dict[str, Any]:
+    return {column: getattr(row, column) for column in _NOTED}
+
+
+def remember_recovered(session: Session, folder: Path) -> None:
+    """Finish what was being handed off when the program ended, and remember it."""
+    for rows in recovered(folder.resolve()):
+        for row in rows:
+            alike = [getattr(Handoff, column) == row[column] for column in _NOTED]
+            known = session.scalar(select(Handoff.id).where(*alike).limit(1))
+            if known is None and session.get(Project, row["project_id"]) is not None:
+                session.add(Handoff(**row))
+
+
+def described(chosen: Sequence[Made], project_id: str, to: str) -> list[Handoff]:
     """What leaves, to be remembered, with its bytes and hash: of a set those of its zip. Reads every file."""
     rows = []
     for one, files in zip(chosen, leaving(chosen), strict=True):
@@ -125,8 +130,8 @@ def described(chosen: Sequence[Made], project_id: str, place: str) -> list[Hando
                 project_id=project_id,
                 output_id=one.output.id,
                 key=one.info.content,
-                file_name=one.output.file_name,
-                place=place,
+                file_name=PurePath(files[0].path).parts[0][:120],
+                place=to,
                 bytes=size,
                 sha256=digest.hexdigest(),
             )

@@ -12,6 +12,7 @@ from PIL import Image
 
 from ...core.formats.table import format_of
 from ...core.framing.frames import Framed
+from ...core.portable import portable
 from ...core.recipe import Recipe
 from ...core.stages import cache_key
 from ...core.timing.shots import Shot
@@ -118,7 +119,7 @@ def get_file(
 ) -> Response:
     """The real bytes of an output; a set of files comes as a zip."""
     result = made(session, service.store, result_id, key)
-    kind, name = "attachment" if download else "inline", result.output.file_name
+    kind, name = "attachment" if download else "inline", portable(result.output.file_name)
     if result.output.folder:
         name = f"{PurePath(name).stem}.zip"
     plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
@@ -126,7 +127,7 @@ def get_file(
     headers = {"content-disposition": f"{kind}; {named}"}
     files = result.timed.files
     if result.output.folder:
-        parts = zipped((file.name, file.read) for file in files)
+        parts = zipped((portable(file.name), file.read) for file in files)
         headers["cache-control"] = FOR_EVER if key is not None else "no-store"
         return StreamingResponse(parts, media_type="application/zip", headers=headers)
     return _keyed(files[0].read(), files[0].media_type, key, **headers)

@@ -74,20 +74,21 @@ def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> 
         raise NotFound(
             "no hand-off folder is set", remedy="start with ./start --handoff FOLDER to write into one"
         )
-    place = None
     with service.sessions() as session:
         chosen = handoffs.outputs(session, service.store, project_id, request.outputs)
-        name = projects.find(session, project_id).name
-    if request.to == "folder" and folder is not None:
-        place = handoffs.into_folder(chosen, folder, name, replace=request.replace).name
-
+        name = handoffs.folder_name(session, project_id)
     rows = handoffs.described(chosen, project_id, request.to)
+    placed = None
+    if request.to == "folder" and folder is not None:
+        placed = handoffs.into_folder(chosen, folder, name, rows, replace=request.replace)
 
     def remember(session: Session) -> None:
         projects.find(session, project_id)
         session.add_all(rows)
 
     service.transact(remember)
+    if placed is not None:
+        placed.done()
     service.hub.tell("project", project_id=project_id)
     with service.sessions() as session:
-        return HandoffDone(folder=place, handoffs=handed_off(session, project_id))
+        return HandoffDone(folder=name if placed else None, handoffs=handed_off(session, project_id))
