@@ -353,15 +353,12 @@ def test_projects_of_odd_names_have_folders_of_their_own_and_what_is_recorded_wa
     server.start("--no-demo", "--handoff", str(folder))
     try:
         with server.client() as client:
-            places, odd_file = [], "a?" + "波" * 100 + ".gif"
+            places = []
+            odd_file = "a?" + "波" * 100 + ".gif"
             for name in ("*", "?", "CON", "波" * 120, "wave", "Wave"):
                 project = project_of(client)
                 client.patch(f"/api/projects/{project}", json={"name": name}).raise_for_status()
-                edit(
-                    client,
-                    project,
-                    lambda recipe: recipe["outputs"][0].update(file_name="a?" + "波" * 100 + ".gif"),
-                )
+                edit(client, project, lambda recipe: recipe["outputs"][0].update(file_name=odd_file))
                 all_made(client, project)
                 done = client.post(f"/api/projects/{project}/handoff", json={"to": "folder"})
                 assert done.status_code == 200, done.text
