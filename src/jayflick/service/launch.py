@@ -67,7 +67,11 @@ def main(arguments: list[str] | None = None) -> int:
             _say("this system does not say whose a connection is: every user of it can use Jay Flick")
             share = True
         settings = Settings(
-            data=options.data, database=database.url, standins=not options.no_standins, share=share
+            data=options.data,
+            database=database.url,
+            standins=not options.no_standins,
+            share=share,
+            port=port,
         )
         settings = _with_handoff(settings, options.handoff)
         _receive_into(settings.uploads_folder)

@@ -57,7 +57,9 @@ class Service:
         self.results = Results(self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
-        self.standins = StandIns(settings.data / "standins", settings.web, share=settings.share)
+        self.standins = StandIns(
+            settings.data / "standins", settings.web, share=settings.share, port=settings.port
+        )
         self.deliveries = Deliveries(
             self.transact, self.sessions, self.store, self.hub, self.standins, settings.send_beyond
         )

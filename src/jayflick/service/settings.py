@@ -27,6 +27,7 @@ class Settings(BaseSettings):
     decode_seconds: int = Field(10, ge=1, description="Seconds of computing that reading one frame may take")
     most_stage_bytes: int = Field(8 << 30, ge=0, description="Stage results kept on disk")
 
+    port: int | None = Field(None, description="Where it is served; set by the start command")
     share: bool = Field(False, description="Answer every user of this machine, not only who started it")
     handoff: Path | None = Field(None, description="A folder that outputs may be written into")
     standins: bool = Field(False, description="Run the stand-ins")

@@ -43,10 +43,11 @@ class _Running:
 class StandIns:
     """All of them, or none if they were left out."""
 
-    def __init__(self, folder: Path, web: Path, *, share: bool = False) -> None:
+    def __init__(self, folder: Path, web: Path, *, share: bool = False, port: int | None = None) -> None:
         self._folder = folder.resolve()
         self._web = web.resolve()
         self._share = share
+        self._port = port
         self._running: list[_Running] = []
         self._stopping = threading.Event()
         self._thread: threading.Thread | None = None
@@ -137,6 +138,7 @@ class StandIns:
         descriptor = one.listening.fileno()
         options = ["--data", str(self._folder), "--web", str(self._web), "--fd", str(descriptor)]
         options += ["--share"] if self._share else []
+        options += ["--framed-by", str(self._port)] if self._port is not None else []
         return subprocess.Popen(
             [sys.executable, "-m", "jayflick.standins", one.name, *options],
             pass_fds=[descriptor],

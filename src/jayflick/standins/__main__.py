@@ -21,10 +21,11 @@ def main() -> int:
     parser.add_argument("--port", type=int, default=0, help="on 127.0.0.1; 0: a free one")
     parser.add_argument("--fd", type=int, help="a socket that listens already")
     parser.add_argument("--share", action="store_true", help="answer every user of this machine")
+    parser.add_argument("--framed-by", type=int, metavar="PORT", help="whose pages may show it in a frame")
     options = parser.parse_args()
     device = KINDS[options.kind](options.data / options.kind)
     uvicorn.run(
-        create_app(device, options.web.resolve(), None if options.share else own_users()),
+        create_app(device, options.web.resolve(), None if options.share else own_users(), options.framed_by),
         host="127.0.0.1",
         port=options.port,
         fd=options.fd,

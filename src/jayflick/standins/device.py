@@ -19,7 +19,7 @@ from starlette.concurrency import run_in_threadpool
 from ..delivery.protocol import Answer, Intake, Kind, Name, Offer, Problem, Status
 from ..loopback import Guard
 from .errors import Refusal
-from .guard import HEADERS, refused
+from .guard import headers, refused
 from .intake import Intakes, Work
 
 STREAM_RATE = 25
@@ -66,8 +66,11 @@ class Device(ABC):
     def routes(self) -> APIRouter: ...
 
 
-def create_app(device: Device, web: Path, users: frozenset[int] | None = None) -> FastAPI:
-    """The whole of a stand-in. ``web``: the built pages; ``users``: who is answered, if not everybody."""
+def create_app(
+    device: Device, web: Path, users: frozenset[int] | None = None, framed_by: int | None = None
+) -> FastAPI:
+    """The whole of a stand-in. ``web``: the built pages; ``users``: who is answered, if not everybody;
+    ``framed_by``: the port of this machine whose pages may show it in a frame."""
     app = FastAPI(
         title=device.title,
         docs_url=None,
@@ -76,7 +79,7 @@ def create_app(device: Device, web: Path, users: frozenset[int] | None = None) -
         generate_unique_id_function=lambda route: route.name,
         responses={404: {"model": Problem}, 422: {"model": Problem}},
     )
-    app.add_middleware(Guard, headers=HEADERS, refused=refused, users=users)
+    app.add_middleware(Guard, headers=headers(framed_by), refused=refused, users=users)
     app.include_router(intake_routes(device))
     app.include_router(device.routes(), prefix="/api")
 
