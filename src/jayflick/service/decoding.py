@@ -1,10 +1,10 @@
 """Taking files apart in processes of their own: no file costs more than its share of memory and time."""
 
+import heapq
 import itertools
 import logging
 import multiprocessing
 import os
-import queue
 import resource
 import signal
 import time
@@ -13,7 +13,7 @@ from collections.abc import Callable, Generator, Iterable
 from dataclasses import dataclass
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
-from threading import Lock, Thread
+from threading import Condition, Lock, Thread
 from typing import Any, TypeVar
 
 from ..core.errors import InputError
@@ -29,6 +29,10 @@ _PATIENCE = 30
 """On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
 
 _TRIES = 4
+TURN = 0.5
+"""Seconds after which a file that takes long gives way to others, between two of its pictures."""
+MOST_STANDING = 8
+"""Files that have been begun and wait for their next turn."""
 PATIENT = 6
 """How many times as long a file may take that somebody wants read all the same."""
 
@@ -48,9 +52,7 @@ class Decoders:
     def __init__(self, count: int, memory: int, seconds: int) -> None:
         """``memory``: bytes that one process may have; ``seconds``: of computing one frame may take."""
         self._limits = memory, seconds
-        self._free: queue.LifoQueue[_Decoder | None] = queue.LifoQueue()
-        for _ in range(count):
-            self._free.put(None)
+        self._free = _Turns(count)
         self._count = count
         self._alone = Lock()
         self._working: set[_Decoder] = set()
@@ -97,19 +99,32 @@ class Decoders:
 
     def _asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
         """What is found. A file whose process ends is tried once more, alone: it may not be its fault."""
-        given = 0
-        decoder = self._free.get()
+        given, used = 0, 0.0
+        decoder, has_turn = self._free.get(), True
         try:
             self._need_running()
             decoder = decoder if decoder is not None and decoder.answers else _Decoder(*self._limits)
             self._working.add(decoder)
+            begun = time.monotonic()
             for found in decoder.asked(task, data):
                 yield found
                 given += 1
+                if time.monotonic() - begun > TURN and self._free.give_way():
+                    # Its process goes no further than the next picture while nobody takes that from it.
+                    has_turn = False
+                    used += time.monotonic() - begun
+                    spare, has_turn = self._free.get(used), True
+                    if spare is not None:
+                        spare.stop()
+                    begun = time.monotonic()
         finally:
             if decoder is not None:
                 self._working.discard(decoder)
-            self._free.put(self._still_good(decoder))
+            kept = self._still_good(decoder)
+            if has_turn:
+                self._free.put(kept)
+            elif kept is not None:
+                kept.stop()
         if decoder.alive:
             return
         with self._alone:
@@ -144,15 +159,63 @@ class Decoders:
 
     def pids(self, *, at_work: bool = False) -> list[int]:
         """The process ids of those that have nothing to do, or of those that are ``at_work``."""
-        decoders = list(self._working) if at_work else list(self._free.queue)
+        decoders = list(self._working) if at_work else self._free.idle()
         return [decoder.pid for decoder in decoders if decoder is not None and decoder.answers]
 
     def stop(self) -> None:
         """End all processes, at work or not; whoever waits for one is told."""
         self._stopped = True
-        for decoder in [*self._working, *self._free.queue]:
+        for decoder in [*self._working, *self._free.idle()]:
             if decoder is not None:
                 decoder.kill()
+
+
+class _Turns:
+    """Who reads next: of those who wait, the one that has read for the shortest time so far, then the first.
+
+    A turn comes with a process, if one is idle.
+    """
+
+    def __init__(self, count: int) -> None:
+        self._free: list[_Decoder | None] = [None] * count
+        self._waiting: list[tuple[float, int]] = []
+        self._numbers = itertools.count()
+        self._standing = 0
+        self._changed = Condition()
+
+    def get(self, used: float = 0.0) -> "_Decoder | None":
+        """Wait for a turn; ``used``: seconds that were read already, by one that gave way."""
+        with self._changed:
+            me = (used, next(self._numbers))
+            heapq.heappush(self._waiting, me)
+            self._changed.wait_for(lambda: bool(self._free) and self._waiting[0] == me)
+            heapq.heappop(self._waiting)
+            if used:
+                self._standing -= 1
+            self._changed.notify_all()
+            return self._free.pop()
+
+    def put(self, decoder: "_Decoder | None") -> None:
+        """Give a turn back."""
+        with self._changed:
+            self._free.append(decoder)
+            self._changed.notify_all()
+
+    def give_way(self) -> bool:
+        """Give the turn to somebody who waits, if there is one; then get another. The process is kept, and of
+        such there are only so many."""
+        with self._changed:
+            if not self._waiting or self._standing >= MOST_STANDING:
+                return False
+            self._standing += 1
+            self._free.append(None)
+            self._changed.notify_all()
+            return True
+
+    def idle(self) -> "list[_Decoder | None]":
+        """The processes that have nothing to do."""
+        with self._changed:
+            return list(self._free)
 
 
 @dataclass(frozen=True)

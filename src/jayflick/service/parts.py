@@ -66,7 +66,7 @@ class Service:
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
         self.uploads = Semaphore(settings.uploads)
         """Uploads that are received side by side; others wait, with nothing of them in memory."""
-        self.readers = CapacityLimiter(2 * settings.decoders)
+        self.readers = CapacityLimiter(max(2 * settings.decoders, settings.uploads))
         """Files that are on their way to a decoder and from it into the store."""
 
     def transact(self, work: Callable[Concatenate[Session, P], T], *args: P.args, **options: P.kwargs) -> T:
