@@ -281,7 +281,7 @@ def test_a_picture_is_dragged_on_its_canvas_and_its_colour_taken_for_the_page(de
     fill(page, "Height", 200)
     expect(page.get_by_role("tab", name="Framing")).to_contain_text("180 × 200")
     desk.settled()
-    art = page.get_by_role("group", name="Picture on its canvas, at 0, 32")
+    art = page.get_by_role("group", name="Picture on its canvas, 180 by 135 at 0, 32")
     box = art.bounding_box()
     assert box is not None
     scale = box["width"] / 180
@@ -290,7 +290,7 @@ def test_a_picture_is_dragged_on_its_canvas_and_its_colour_taken_for_the_page(de
     page.mouse.down()
     page.mouse.move(x, y + 20 * scale, steps=4)
     page.mouse.up()
-    page.get_by_role("group", name="Picture on its canvas, at 0, 52").focus()
+    page.get_by_role("group", name="Picture on its canvas, 180 by 135 at 0, 52").focus()
     page.keyboard.press("ArrowDown")
     expect(page.get_by_role("textbox", name="Top on the canvas")).to_have_value("53")
     desk.settled()
@@ -311,4 +311,22 @@ def test_a_picture_is_dragged_on_its_canvas_and_its_colour_taken_for_the_page(de
         assert (frame[:53] == paper).all()
         assert (frame[188:] == paper).all()
         assert (frame[60:180] != paper).any()
+    # Made smaller by a corner, proportions kept, and by key; by a percentage it lies where it lay.
+    framing(page, "Crop, size")
+    corner = page.get_by_role("button", name="Bottom right corner of the picture").bounding_box()
+    assert corner is not None
+    x, y = corner["x"] + corner["width"] / 2, corner["y"] + corner["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x - 36 * scale, y - 27 * scale, steps=4)
+    page.mouse.up()
+    page.get_by_role("group", name="Picture on its canvas, 144 by 108 at 0, 53").focus()
+    page.keyboard.press("-")
+    expect(page.get_by_role("textbox", name="Width of the picture")).to_have_value("143")
+    fill(page, "Picture in percent", "25 %")
+    expect(page.get_by_role("group", name=re.compile("^Picture on its canvas, 90 by 68 at"))).to_be_visible()
+    for frame in pictures(download(desk, "buoy-by-hand.gif")):
+        assert frame.shape == (200, 180, 3)
+        assert (frame[130:] == paper).all()
+        assert (frame[:, 100:] == paper).all()
     undo_all(desk)

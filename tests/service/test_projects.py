@@ -223,6 +223,7 @@ def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.
     assert shown["recipe"]["gather"] == {
         "left_out": [2, 10],
         "folded": [],
+        "clear": [],
         "gaps": "hold",
         "sizes": "scale",
         "size": [48, 32],

@@ -241,7 +241,11 @@ function TypedOrder({ bench }: Pick<PanelProps, "bench">) {
   const loses = next ? lostBy(rhythm, frames, next) : null;
   return (
     <label className="flex flex-col gap-1">
-      <span className="text-ink-2">Order, as numbers: 1-8, 12, 18-9 (0 is a blank)</span>
+      <span role="status" className="text-ink-2">
+        {next
+          ? `Plays ${count(next.length, "frame")}; drops ${loses && loses.length > 0 ? loses.join(", ") : "none"}`
+          : "Order, as numbers: 1-8, 12, 18-9 (0 is a blank)"}
+      </span>
       <TextField
         label="Order by numbers"
         value={orderInWords(now)}
@@ -258,12 +262,6 @@ function TypedOrder({ bench }: Pick<PanelProps, "bench">) {
         }}
         className="w-full"
       />
-      {next && (
-        <span role="status" className="text-ink-2">
-          Plays {count(next.length, "frame")}
-          {loses && loses.length > 0 ? `; drops ${loses.join(", ")}` : "; drops none"}
-        </span>
-      )}
     </label>
   );
 }
