@@ -69,7 +69,7 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     assert sum(played(desk)["delays"]) == 1000
     expect(panel).to_contain_text("1.001 s")
     expect(panel).to_contain_text("APNG 1.001 s exact")
-    length = panel.get_by_role("textbox", name="Duration")
+    length = panel.get_by_role("textbox", name="Duration", exact=True)
     length.fill("2.5")
     length.press("Enter")
     assert sum(played(desk)["delays"]) == 2500
@@ -77,6 +77,12 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     speed.fill("50")
     speed.press("Enter")
     assert sum(played(desk)["delays"]) == 2000
+    undo_all(desk)
+    here = panel.get_by_role("textbox", name="Output duration")  # of this output alone
+    here.fill("3 s")
+    here.press("Enter")
+    assert sum(played(desk)["delays"]) == 3000
+    expect(panel.get_by_role("textbox", name="Duration", exact=True)).to_have_value("")
     undo_all(desk)
     own = panel.get_by_role("textbox", name="Output rate")
     own.fill("10")  # told while it is typed, before anything is changed
