@@ -314,3 +314,44 @@ def test_tone_and_resampling_are_options(run: Run, soft: Path, tmp_path: Path) -
     assert (alpha > 0).sum() < (np.asarray(Image.open(soft / "gull_1.png"))[:, :, 3] > 0).sum()
     # Pixels at the art's border take the softness of what lay outside.
     assert alpha.max() == 255
+
+
+@pytest.mark.parametrize(
+    ("options", "sides"),
+    [
+        (["--size", "580px"], (580, 363)),
+        (["--size", "50%"], (80, 50)),
+        (["--size", "12,5 %"], (20, 13)),
+        (["--size", "50%", "--crop", "0,0,40,40"], (20, 20)),
+        (["--canvas", "108x162", "--size", "30%", "--place", "centre"], (108, 162)),
+        (["--canvas", "120x120", "--place", "40,-10"], (120, 120)),
+        (["--order", "1-3, 2", "--fps", "12,5"], (160, 100)),
+    ],
+)
+def test_sizes_and_orders_are_taken_as_people_type_them(
+    run: Run, shaky: Path, tmp_path: Path, options: list[str], sides: tuple[int, int]
+) -> None:
+    status, out, err = run("make", shaky, "-o", tmp_path / "a.gif", *options, "--json")
+    assert status == 0, err
+    report = json.loads(out)
+    assert (report["width"], report["height"]) == sides
+    if "--order" in options:
+        assert (report["count"], report["duration_ms"]) == (4, 320)
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        (["--size", "1,000x"], "is not a size"),
+        (["--fps", "1,000"], "is not a rate"),
+        (["--order", "1-99"], "the order has a frame 99"),
+        (["--order", "7-"], "is not an order"),
+        (["--size", "50%", "--trim"], "do not go together"),
+        (["--exposure", "1,000"], "may be 1000 or 1"),
+    ],
+)
+def test_what_may_be_read_in_two_ways_is_refused(
+    run: Run, shaky: Path, tmp_path: Path, options: list[str], words: str
+) -> None:
+    status, _, err = run("make", shaky, "-o", tmp_path / "a.gif", *options)
+    assert (status, words in err, err.count("\n")) == (2, True, 1), err

@@ -30,7 +30,7 @@ from . import sheets
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
 from .parsing import add_clip, cut, decimal
-from .recipes import recipe_of, without_effect
+from .recipes import of_frames, recipe_of, without_effect
 from .writing import write_file
 
 
@@ -83,9 +83,7 @@ def add_to(commands: Any) -> None:
         default="motion",
         help="how: both show through each other, or what moves is between the two",
     )
-    make.add_argument(
-        "--size", help="580x, x351 or 580x351; with --canvas that of the picture on it, also 30%%"
-    )
+    make.add_argument("--size", help="580x, x351, 580x351 or 50%%; with --canvas that of the picture on it")
     make.add_argument(
         "--canvas", metavar="WxH", help="a canvas that the picture lies on, at its own size or that of --size"
     )
@@ -190,6 +188,7 @@ def _make(options: argparse.Namespace) -> int:
                 frames = [views[one.name] for one in sequence.files]
             if not decided:
                 rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
+                options.size = of_frames(options, frames[0])
                 first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm)
                 recipe = recipe_of(options, first)
         read = time.perf_counter() - begun

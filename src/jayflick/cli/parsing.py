@@ -25,11 +25,12 @@ def cut(text: str) -> Cut:
 
 
 def sides_of(option: str, text: str) -> dict[str, int | None]:
-    """A width, a height or both, as options give them: ``580x``, ``x351``, ``580x351``; px may stand behind."""
-    match = re.fullmatch(r"(\d{1,6})?(?:px)?\s*[x×]\s*(\d{1,6})?(?:px)?", text.strip())
-    if match is None or not (match[1] or match[2]):
+    """A width, a height or both, as options give them: ``580x``, ``580px``, ``x351``, ``580x351``."""
+    match = re.fullmatch(r"(\d{1,6})?(?:px)?\s*[x×]\s*(\d{1,6})?(?:px)?|(\d{1,6})px", text.strip())
+    width, height = (match[1] or match[3], match[2]) if match is not None else (None, None)
+    if not (width or height):
         raise InputError(f"{option} {text!r} is not a size", remedy="use 580x, x351 or 580x351")
-    return {"width": int(match[1]) if match[1] else None, "height": int(match[2]) if match[2] else None}
+    return {"width": int(width) if width else None, "height": int(height) if height else None}
 
 
 def decimal(text: str) -> float:

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ..core.errors import InputError
 from ..core.recipe import MAX_PLACES, GifOutput, Recipe, bytes_target
-from ..core.sequence.files import read_file
+from ..core.sequence.files import FileFrame, read_file
 from ..core.targets.catalogue import find, read_target
 from ..core.timing.flicks import parse_delay, written_rate
 from ..core.typed import read_number, read_order
@@ -116,6 +116,18 @@ def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
         (rhythm, "dissolve", options.dissolve),
         (base["gather"], "gaps", options.gaps),
     )
+
+
+def of_frames(options: argparse.Namespace, frame: FileFrame) -> str | None:
+    """A size that is a share of the frames', or of their crop, in pixels; any other as it was said."""
+    size: str | None = options.size
+    if size is None or options.canvas is not None or not size.strip().endswith("%"):
+        return size
+    if options.trim is not None or options.trim_bars:
+        raise InputError("--size in percent and --trim do not go together", remedy="use pixels, such as 580x")
+    width = frame.width if options.crop is None else box_of("--crop", options.crop)[2]
+    share = read_number(size.strip().removesuffix("%")) / 100
+    return f"{max(1, round(width * share))}x"
 
 
 def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[str, Any]:
