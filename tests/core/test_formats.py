@@ -72,8 +72,11 @@ OUTPUTS = st.one_of(
     st.builds(lambda quality: output("avif", quality=quality, speed=10), st.sampled_from([40, 80])),
     st.builds(
         lambda codec, plays: output("video", codec=codec, plays=plays),
-        st.sampled_from(["png", "qtrle"]),
+        st.sampled_from(["png", "qtrle", "prores", "vp9"]),
         st.integers(1, 2),
+    ),
+    st.builds(
+        lambda quality: output("video", codec="h264", quality=quality, over="#336699"), st.integers(0, 100)
     ),
     st.builds(
         lambda picture, held: output("frames", picture=picture, held=held),
@@ -91,9 +94,28 @@ OUTPUTS = st.one_of(
         st.integers(0, 1),
     ),
 )
-RHYTHMS = st.fixed_dictionaries(
+PLACED = {"width": 40, "height": 40, "fit": "place", "at": [9, -4], "picture": {"percent": 70}}
+FRAMINGS = st.fixed_dictionaries(
     {},
     optional={
+        "size": st.sampled_from(
+            [
+                {"width": 31},
+                {"width": 40, "height": 40, "fit": "place", "at": [9, -4], "picture": {"percent": 70}},
+            ]
+        ),
+        "framing": st.just({"crop": [3, 1, 30, 20]}),
+        "take": st.sampled_from(
+            [{"rate": "10", "between": "blend"}, {"span": "walk"}, {"length": 705_600_000}]
+        ),
+    },
+)
+FRAMED = st.builds(lambda one, more: {**one, **more}, OUTPUTS, FRAMINGS)
+RHYTHMS = st.fixed_dictionaries(
+    {"spans": st.just([{"name": "walk", "first": 1, "last": 3, "rate": "11"}])},
+    optional={
+        "between": st.sampled_from([{"count": 1, "by": "blend"}, {"count": 2, "by": "motion", "after": [1]}]),
+        "dissolve": st.just(1),
         "rate": st.sampled_from(["12", "24"]),
         "direction": st.sampled_from(["reverse", "there-and-back"]),
         "holds": st.sampled_from([{2: 705_600_000 // 4}]),
@@ -104,7 +126,7 @@ RHYTHMS = st.fixed_dictionaries(
 
 
 @settings(max_examples=30)
-@given(OUTPUTS, RHYTHMS, OUTPUTS, RHYTHMS)
+@given(FRAMED, RHYTHMS, FRAMED, RHYTHMS)
 def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
     soft: list[FileFrame], one: dict[str, Any], so: dict[str, Any], other: dict[str, Any], then: dict[str, Any]
 ) -> None:
