@@ -5,7 +5,7 @@ import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
 import pytest
@@ -14,6 +14,7 @@ from jayflick.core.errors import Cancelled, InputError
 from jayflick.delivery import sender
 from jayflick.delivery.protocol import Answer, Intake, Offer
 from jayflick.delivery.sender import MOST_ANSWER, Gone, Sender, load_of, offered
+from jayflick.service.deliveries import SIDE_BY_SIDE, Deliveries
 
 FILES = [load_of("loop.gif", b"GIF89a")]
 OFFER = Offer(key="a-delivery", files=offered(FILES))
@@ -120,3 +121,19 @@ def test_what_a_place_says_is_bounded_and_cleaned() -> None:
     most = Answer(verdict="taken", message=long, remarks=(long,) * 20)
     assert len(most.model_dump_json()) < 32_000
     assert Intake(id="1", state="taken", received=tuple(f"frame_{n:04}.png" for n in range(4000))).ended
+
+
+def test_turns_are_per_place_and_waiting_for_one_can_be_called_off() -> None:
+    nothing: Any = None
+    deliveries = Deliveries(nothing, nothing, nothing, nothing, nothing, False)
+    called_off = threading.Event()
+    with ExitStack() as held:
+        for _ in range(SIDE_BY_SIDE):
+            held.enter_context(deliveries._turn("http://127.0.0.1:1", called_off))
+        with deliveries._turn("http://127.0.0.1:2", called_off):
+            pass  # another place has turns of its own
+        threading.Timer(0.2, called_off.set).start()
+        with pytest.raises(Cancelled, match="before its turn came"):
+            held.enter_context(deliveries._turn("http://127.0.0.1:1", called_off))
+    with deliveries._turn("http://127.0.0.1:1", called_off):
+        pass  # given back
