@@ -60,7 +60,7 @@ class Guard:
         client = scope.get("client")
         if self._users is None or (isinstance(client, Peer) and client.user in self._users):
             return ""
-        return "this is another user's Jay Flick; who runs it lets others in with ./start --share"
+        return "this Jay Flick is another user's, who can let others in with ./start --share"
 
 
 def _place(origin: str) -> str | None:

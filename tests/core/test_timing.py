@@ -245,7 +245,7 @@ def test_in_a_set_length_delays_set_by_hand_stay_and_the_others_share_the_rest(
         assert max(others) - min(others) <= 1
         assert not plan.notes
     elif own != length:
-        assert "all frames are scaled to it" in plan.notes[0]
+        assert "all frames are scaled to fit" in plan.notes[0]
 
 
 def test_a_dissolve_fades_the_end_into_the_beginning() -> None:

@@ -98,7 +98,7 @@ def test_one_that_converts_for_ever_is_given_up(monkeypatch: pytest.MonkeyPatch)
     with (
         place(saying(converting)) as address,
         Sender(address) as there,
-        pytest.raises(Gone, match="no further"),
+        pytest.raises(Gone, match="made no progress"),
     ):
         there.send(OFFER, FILES)
 

@@ -52,11 +52,15 @@ def test_what_is_in_the_way_is_named_and_leaves_all_as_it_was(obstacle: str, tmp
     root.mkdir()
     if obstacle == "file":
         (root / "set").write_bytes(b"no folder")
-        words = "set: is a file where a folder is to be"
+        words = "set: is a file, and a folder of this name is needed"
     else:
         old_set(root)
         target = root / NAMES[9]
-        words = {"folder": "is a folder where", "link": "leads outside", "loop": "leads to itself"}[obstacle]
+        words = {
+            "folder": "there is a folder of this name",
+            "link": "leads outside",
+            "loop": "leads to itself",
+        }[obstacle]
         if obstacle == "folder":
             target.mkdir()
         else:
@@ -80,6 +84,27 @@ def test_a_file_that_cannot_be_moved_takes_all_back(tmp_path: Path, monkeypatch:
     with pytest.raises(PermissionError):
         place(tmp_path, NEW, None)
     assert contents(tmp_path) == before
+
+
+def test_a_file_that_cannot_be_put_back_is_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    before = old_set(tmp_path)
+    real, broken = Path.rename, True
+
+    def rename(self: Path, target: Path) -> Path:
+        if broken and (
+            (self.name, self.parent.name) == ("9", "new") or (self.name, target.name) == ("2", "f_02.png")
+        ):
+            raise PermissionError(13, "Permission denied")
+        return real(self, target)
+
+    monkeypatch.setattr(Path, "rename", rename)
+    with pytest.raises(PermissionError):
+        place(tmp_path, NEW, "noted")
+    kept = [file for file in tmp_path.rglob("old/2") if file.read_bytes() == b"old"]
+    assert kept, "the only copy of what was replaced"
+    broken = False
+    assert recovered(tmp_path) == ["noted"]  # nothing is in its way any more
+    assert contents(tmp_path) == {**before, **{name: name.upper().encode() for name in NAMES}}
 
 
 @pytest.mark.parametrize("moves", [0, 1, 2, 7, 17, 18])

@@ -46,7 +46,7 @@ def test_another_user_is_refused_whatever_they_ask_and_the_one_who_started_it_is
             for method, path in (("GET", "/"), ("GET", "/api/projects"), ("DELETE", kept)):
                 status, body = asked(server.base, method, path)
                 assert status == 403
-                assert "another user's Jay Flick" in body
+                assert "this Jay Flick is another user's" in body
                 assert "./start --share" in body
             somebody_else(ASK, server.base, "DELETE", kept)
             assert client.get(kept).raise_for_status().json()["revision"]  # it is there still

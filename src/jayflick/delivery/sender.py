@@ -139,7 +139,7 @@ class Sender:
                 _heed(self._cancelled)
                 if time.monotonic() - begun > STUCK:
                     raise Gone(
-                        f"the place has got no further for {STUCK:.0f} s",
+                        f"the place made no progress for {STUCK:.0f} s",
                         remedy="look there; sending again goes on where it stopped",
                     )
                 time.sleep(PAUSE)
@@ -216,7 +216,7 @@ class Sender:
 class _Watch:
     """Breaks a connection off whose answer takes too long in all, or that nobody waits for any more.
 
-    What reads from it waits for the next bytes only, and a place that drips them would be waited for for ever.
+    What reads from it waits for the next bytes only, so that a place which drips them would never be given up.
     """
 
     def __init__(self) -> None:

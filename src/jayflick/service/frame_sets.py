@@ -138,7 +138,7 @@ def split(
     if recipe.gather.sizes == "scale" and recipe.gather.size is None:  # that of most may be another in a part
         usual = majority_size([found_of(frame, picture) for frame, picture in all_rows])
         recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update={"size": usual})})
-    kept = with_part(recipe, moved, _gaps(session, revision, all_rows))
+    kept = with_part(recipe, moved, _gaps(session, revision, [frame.number for frame, _ in all_rows]))
     return [projects.create(session, title[:200], sequence.document(), made, kept, results)]
 
 
@@ -258,8 +258,8 @@ def join(session: Session, project_id: str, other_id: str, most_frames: int, res
     recipe = with_joined(
         Recipe.model_validate(here.recipe),
         Recipe.model_validate(there.recipe),
-        _gaps(session, here, _rows(session, here)),
-        _gaps(session, there, _rows(session, there)),
+        _gaps(session, here, [found.number for found in first[0].files]),
+        _gaps(session, there, [found.number for found in second[0].files]),
         other.name,
     )
     used = [found for at, found in enumerate(together.files, 1) if at not in recipe.gather.left_out]
@@ -299,9 +299,9 @@ def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
     return [(frame, picture) for frame, picture in rows]
 
 
-def _gaps(session: Session, revision: Revision, rows: Sequence[tuple[Frame, Picture]]) -> list[int]:
-    """How many numbers are missing after each frame of a revision."""
-    return missing_after([frame.number for frame, _ in rows], projects.report_of(session, revision))
+def _gaps(session: Session, revision: Revision, numbers: Sequence[int | None]) -> list[int]:
+    """How many numbers are missing after each of a revision's frames, which have these."""
+    return missing_after(numbers, projects.report_of(session, revision))
 
 
 def _stored(found: Found, sha256: str, store: Store) -> StoredFrame:

@@ -12,10 +12,9 @@ from ..core.portable import portable
 from ..core.recipe import Recipe
 from ..core.store import Store
 from ..core.zipped import zipped
-from . import projects
+from . import placing, projects
 from .errors import Conflict, NotFound
 from .models import Handoff, Project, Result
-from .placing import Placed, place, recovered
 from .results import Made, made
 
 
@@ -85,7 +84,7 @@ def folder_name(session: Session, project_id: str) -> str:
 
 def into_folder(
     chosen: Sequence[Made], folder: Path, name: str, rows: Sequence[Handoff], *, replace: bool
-) -> Placed:
+) -> placing.Placed:
     """Write all into the folder ``name`` below ``folder``, whole or not at all.
 
     Nothing that is there is replaced unless that is said. ``rows``: what is to be remembered of it, also if the
@@ -96,7 +95,7 @@ def into_folder(
     if there and not replace:
         names = ", ".join(PurePath(path).name for path in there[:3]) + (" …" if len(there) > 3 else "")
         raise Conflict(f"already there: {names}", remedy="replace them, or give the outputs other names")
-    return place(folder.resolve(), files, [_noted(row) for row in rows])
+    return placing.place(folder.resolve(), files, [_noted(row) for row in rows])
 
 
 _NOTED = ("project_id", "output_id", "key", "file_name", "place", "bytes", "sha256")
@@ -108,7 +107,7 @@ def _noted(row: Handoff) -> dict[str, Any]:
 
 def remember_recovered(session: Session, folder: Path) -> None:
     """Finish what was being handed off when the program ended, and remember it."""
-    for rows in recovered(folder.resolve()):
+    for rows in placing.recovered(folder.resolve()):
         for row in rows:
             alike = [getattr(Handoff, column) == row[column] for column in _NOTED]
             known = session.scalar(select(Handoff.id).where(*alike).limit(1))

@@ -64,7 +64,9 @@ def main(arguments: list[str] | None = None) -> int:
         database.start()
         share = options.share
         if not share and not kernel_tells():
-            _say("this system does not say whose a connection is: every user of it can use Jay Flick")
+            _say(
+                "this system does not tell whose a connection is: every user of this machine can use Jay Flick"
+            )
             share = True
         settings = Settings(
             data=options.data,

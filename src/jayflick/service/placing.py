@@ -59,7 +59,7 @@ def place(root: Path, files: Sequence[tuple[str, Callable[[], bytes]]], notes: A
             _take_back(root, beside, paths)
             raise
     except BaseException:
-        shutil.rmtree(beside, ignore_errors=True)
+        _clear(beside)
         os.close(handle)
         raise
     return Placed(beside, handle)
@@ -83,11 +83,20 @@ def recovered(root: Path) -> list[Any]:
             try:
                 _move_in(root, beside, known["paths"])
                 notes.append(known["notes"])
+                shutil.rmtree(beside / "old", ignore_errors=True)
             except (OSError, InputError):
                 _take_back(root, beside, known["paths"])
-        shutil.rmtree(beside, ignore_errors=True)
+        _clear(beside)
         os.close(handle)
     return notes
+
+
+def _clear(beside: Path) -> None:
+    """Remove what was prepared; not if a file that was replaced could not be put back: it is nowhere else."""
+    with suppress(OSError):
+        if any((beside / "old").iterdir()):
+            return
+    shutil.rmtree(beside, ignore_errors=True)
 
 
 def _need_free(root: Path, path: str) -> None:
@@ -102,13 +111,13 @@ def _need_free(root: Path, path: str) -> None:
     if elsewhere:
         raise InputError("leads outside the hand-off folder", file=target.name, remedy="remove the link")
     if target.is_dir():
-        raise InputError("is a folder where a file is to be", file=target.name, remedy=_AWAY)
+        raise InputError("cannot be written: there is a folder of this name", file=target.name, remedy=_AWAY)
     for parent in target.parents:
         if parent == inside:
             return
         if parent.exists() and not parent.is_dir():
             raise InputError(
-                "is a file where a folder is to be", file=parent.name, remedy="rename or remove it"
+                "is a file, and a folder of this name is needed", file=parent.name, remedy="rename or remove it"
             )
 
 
@@ -127,14 +136,14 @@ def _move_in(root: Path, beside: Path, paths: Sequence[str]) -> None:
 
 
 def _take_back(root: Path, beside: Path, paths: Sequence[str]) -> None:
-    """Put back what was there, and remove what was moved in."""
+    """Move what was moved in beside again, and what was there before back: at any moment either way is open."""
     for number, path in reversed(list(enumerate(paths))):
         new, old, target = beside / "new" / str(number), beside / "old" / str(number), root / path
         with suppress(OSError):
+            if not new.exists():
+                target.rename(new)
             if old.exists():
-                old.replace(target)
-            elif not new.exists():
-                target.unlink()
+                old.rename(target)
         for parent in target.parents:
             if parent == root:
                 break

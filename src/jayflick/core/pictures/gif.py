@@ -34,7 +34,7 @@ def _remarks(gif: Gif) -> Iterator[str]:
         yield f"{gif.broken}: what comes before is taken"
     said = struct.unpack_from("<HH", gif.file, 6)
     if said != (gif.width, gif.height):
-        yield f"its canvas is written as {said[0]} × {said[1]}; it is as large as its first frame"
+        yield f"its canvas is given as {said[0]} × {said[1]}: the size of its first frame is used"
     empty = [number for number, frame in enumerate(gif.frames, 1) if not frame.box[2] * frame.box[3]]
     if empty:
         yield f"frame {empty[0]} has no area and draws nothing"

@@ -161,8 +161,8 @@ def _lasting(steps: list[_Step], length: Fraction) -> tuple[list[_Step], Fractio
     notes: tuple[str, ...] = ()
     if scale != 1:
         notes = (
-            f"delays set by hand come to {_in_seconds(own)} s, and it is to last {_in_seconds(length)} s: "
-            "all frames are scaled to it",
+            f"custom delays add up to {_in_seconds(own)} s, and the duration is {_in_seconds(length)} s: "
+            "all frames are scaled to fit",
         )
     return [step._replace(time=step.time * scale) for step in steps], scale, notes
 

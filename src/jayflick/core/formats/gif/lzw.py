@@ -133,8 +133,11 @@ def encode(
 
 
 _UNDEFINED, _TOO_LONG = 1, 2
-LONGER = "its picture data is longer than its frame"
-_WHY = ("", "its picture data has a code that was never defined", LONGER)
+_WHY = (
+    "",
+    "its picture data has a code that was never defined",
+    "its picture data is longer than its frame",
+)
 
 
 @compiled

@@ -187,7 +187,7 @@ export function PacePart({ bench, result }: PanelProps) {
             className="h-[26px]!"
             onClick={() => setTake("Output repeats as the project", { repeat: null })}
           >
-            As below
+            As the project
           </Button>
         </Row>
       )}
