@@ -3,13 +3,14 @@
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
 from jayflick.core.framing.frames import enlargement_of
 from jayflick.core.framing.moves import warp_of
 from jayflick.core.recipe import (
+    Between,
     Framing,
     Gather,
     LineUp,
@@ -76,7 +77,20 @@ def framings(draw: st.DrawFn) -> Framing:
     )
 
 
+NONE: frozenset[int] = frozenset()
+LONG_HOLD = Rhythm(
+    delay=SECOND // 2,
+    holds={COUNT: SECOND - 2},
+    length=SECOND,
+    spans=(Span(name="walk", first=1, last=1, rate="24"), Span(name="run", first=1, last=3, rate="11")),
+)
+"""Leaves so little for the others that no rate says it."""
+
+
 @given(rhythms(), framings(), SOME, SOME, SOME, st.integers(1, COUNT - 1))
+@example(LONG_HOLD, Framing(), NONE, NONE, NONE, 2)
+@example(LONG_HOLD.model_copy(update={"length": 9 * SECOND - 3}), Framing(), NONE, NONE, NONE, 2)
+@example(Rhythm(between=Between(count=1, after=frozenset({1, 2}))), Framing(), NONE, NONE, NONE, 1)
 @settings(max_examples=300)
 def test_two_parts_joined_again_show_the_same_pictures_for_the_same_times(
     rhythm: Rhythm, framing: Framing, left_out: Any, folded: Any, clear: Any, cut: int

@@ -133,7 +133,7 @@ def _rhythm_joined(
             remedy="remove some spans first, or keep them apart",
         )
     between = rhythm.between
-    if between != behind.between:
+    if between != behind.between or (between is not None and between.after is not None):
         # Pictures between frames stay where they were made; of two ways to make them the first counts.
         after = set(_after(rhythm, before)) | {before + place for place in _after(behind, len(theirs))}
         some = between or behind.between
@@ -164,16 +164,26 @@ def _in_own_times(recipe: Recipe, gaps: Sequence[int]) -> Rhythm:
     scale = Fraction(plan.scale)
     usual = rhythm.delay if rhythm.delay is not None else SECOND / parse_rate(rhythm.rate)
     by = scale if plan.notes else 1  # delays set by hand stay, unless there was no room for them
+    spans: list[Span] = []
+    beyond: dict[int, int] = {}
+    for span in reversed(rhythm.spans):  # where spans overlap the first one counts
+        if span.rate is not None:
+            rate = parse_rate(span.rate) / scale
+            places = range(span.first, min(span.last, len(rhythm.order or gaps)) + 1)
+            if rate <= MAX_RATE:
+                span = span.model_copy(update={"rate": _written(rate)})
+                beyond = {place: time for place, time in beyond.items() if place not in places}
+            else:  # no rate says it, but a delay does
+                span = span.model_copy(update={"rate": None})
+                beyond |= dict.fromkeys(places, _lasting(SECOND / rate))
+        spans.append(span)
     return rhythm.model_copy(
         update={
             "length": None,
             "speed": "100",
             "delay": _lasting(usual * scale),
-            "holds": {place: _lasting(time * by) for place, time in rhythm.holds.items()},
-            "spans": tuple(
-                span if span.rate is None else span.model_copy(update={"rate": _slowed(span.rate, scale)})
-                for span in rhythm.spans
-            ),
+            "holds": beyond | {place: _lasting(time * by) for place, time in rhythm.holds.items()},
+            "spans": tuple(reversed(spans)),
         }
     )
 
@@ -182,10 +192,11 @@ def _lasting(time: Fraction | int) -> int:
     return max(1, min(round(time), LONGEST))
 
 
-def _slowed(rate: str, scale: Fraction) -> str:
-    """A rate at which a frame lasts ``scale`` times as long."""
-    slower = min(parse_rate(rate) / scale, Fraction(MAX_RATE)).limit_denominator(10**5)
-    return f"{slower.numerator}/{slower.denominator}" if slower else f"1/{10**5}"
+def _written(rate: Fraction) -> str:
+    """A rate in as many digits as a recipe takes."""
+    most = 10**9 - 1
+    near = rate.limit_denominator(int(most / max(rate, Fraction(1))))
+    return f"{near.numerator}/{near.denominator}" if near else f"1/{most}"
 
 
 def _steady(framing: Framing, count: int) -> Framing:
