@@ -4,6 +4,7 @@
     .venv/bin/python -m tests.soak clients --clients 20   many work at once: how long does each wait?
     .venv/bin/python -m tests.soak shelf                  500 projects with 200 revisions each
     .venv/bin/python -m tests.soak retunes --count 1000   does anything grow?
+    .venv/bin/python -m tests.soak uploads                six files of 248 MB at once: are they streamed?
 
 All of it runs on loopback in a temporary folder. Ends with 1 if a promise was broken.
 """
@@ -35,6 +36,7 @@ from tests.conftest import Pictures
 from tests.prepared import copy_empty
 from tests.server import Server, until
 from tests.service.conftest import bring, colours, edit, finished, numbered, serving
+from tests.service.large import growth_by_uploads
 
 BROKEN: list[str] = []
 
@@ -390,6 +392,14 @@ def retunes(count: int) -> None:
     )
 
 
+def uploads(megabytes: int) -> None:
+    """Six large files at once."""
+    with temporary_server() as server:
+        growth = growth_by_uploads(server, megabytes << 20) >> 20
+    print(f"six files of {megabytes} MB at once")
+    promise(growth <= 100, f"the server grows by {growth} MB")
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="tests.soak", description=(__doc__ or "").splitlines()[0])
     commands = parser.add_subparsers(dest="command", required=True)
@@ -399,12 +409,14 @@ def main() -> int:
     many.add_argument("--projects", type=int, default=500)
     many.add_argument("--revisions", type=int, default=200)
     commands.add_parser("retunes").add_argument("--count", type=int, default=1000)
+    commands.add_parser("uploads").add_argument("--megabytes", type=int, default=248)
     options = vars(parser.parse_args())
     commands_by_name: dict[str, Callable[..., None]] = {
         "kills": kills,
         "clients": clients,
         "shelf": shelf,
         "retunes": retunes,
+        "uploads": uploads,
     }
     command = commands_by_name[options.pop("command")]
     begun = time.monotonic()

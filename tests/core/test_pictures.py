@@ -3,6 +3,7 @@
 import struct
 import subprocess
 import sys
+import tracemalloc
 import zlib
 from io import BytesIO
 from random import Random
@@ -167,3 +168,16 @@ def test_memory_that_one_frame_leaves_is_there_for_the_next() -> None:
     """
     faults = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert int(faults) < 500  # eight frames are 16,200 pages
+
+
+@pytest.mark.parametrize("kind", ["PNG", "BMP", "TGA", "TIFF", "WEBP"])
+def test_reading_a_picture_takes_little_more_memory_than_the_picture(kind: str) -> None:
+    out = BytesIO()
+    Image.new("RGBA", (1024, 1000), (40, 90, 200, 128)).save(out, kind)
+    read_picture(out.getvalue(), name=f"a.{kind.lower()}")  # what is made once for all is no part of it
+    tracemalloc.start()
+    try:
+        picture = read_picture(out.getvalue(), name=f"a.{kind.lower()}")
+        assert tracemalloc.get_traced_memory()[1] < 2.5 * picture.nbytes
+    finally:
+        tracemalloc.stop()

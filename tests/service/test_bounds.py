@@ -24,6 +24,7 @@ from jayflick.service.settings import Settings
 from tests.conftest import moving_square
 from tests.server import Server, until
 from tests.service.conftest import bench, colours, edit, finished, numbered, project_of, serving
+from tests.service.large import growth_by_uploads
 
 
 def seconds_for(request: object, *arguments: object) -> tuple[float, httpx.Response]:
@@ -248,3 +249,7 @@ def test_an_upload_waits_for_its_turn_but_not_for_ever(
             assert answer.status_code == 503
             assert answer.json()["message"] == "too many uploads at once"
         until(lambda: client.post(address, files=files).status_code == 200, 10)
+
+
+def test_large_files_are_streamed_not_held(own: Server) -> None:
+    assert growth_by_uploads(own, 48 << 20) < 40 << 20

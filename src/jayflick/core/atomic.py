@@ -1,10 +1,13 @@
 """Writing a file whole or not at all."""
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
+from typing import BinaryIO
 
 _PART = ".part-"
+_BLOCK = 1 << 20
 
 
 def sweep(folder: Path) -> None:
@@ -13,10 +16,11 @@ def sweep(folder: Path) -> None:
         part.unlink(missing_ok=True)
 
 
-def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
+def atomic_write(path: Path, data: bytes | BinaryIO, *, durable: bool = True) -> None:
     """Write ``data`` under a temporary name beside ``path``, then rename it: nobody ever meets half of it.
 
-    ``durable``: only return once file and name are on disk. ``OSError`` leaves nothing behind.
+    ``data``: bytes, or a file that is read to its end. ``durable``: only return once file and name are on disk.
+    ``OSError`` leaves nothing behind.
     """
     try:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
@@ -25,7 +29,10 @@ def atomic_write(path: Path, data: bytes, *, durable: bool = True) -> None:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
     try:
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            if isinstance(data, bytes):
+                file.write(data)
+            else:
+                shutil.copyfileobj(data, file, _BLOCK)
             if durable:
                 file.flush()
                 os.fsync(file.fileno())

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 from .atomic import atomic_write
 
@@ -25,9 +26,18 @@ class Store:
         """Where the content with this hash is, or would be."""
         return self.folder / sha256[:2] / sha256
 
-    def put(self, data: bytes) -> str:
-        """Keep ``data``; returns its SHA-256 once it is on disk. ``OSError`` leaves nothing behind."""
-        sha256 = hashlib.sha256(data).hexdigest()
+    def put(self, data: bytes | BinaryIO) -> str:
+        """Keep ``data``, bytes or a file; returns its SHA-256 once it is on disk. ``OSError`` leaves nothing
+        behind."""
+        if isinstance(data, bytes):
+            sha256 = hashlib.sha256(data).hexdigest()
+        else:
+            data.seek(0)
+            digest = hashlib.sha256()
+            while block := data.read(1 << 20):
+                digest.update(block)
+            sha256 = digest.hexdigest()
+            data.seek(0)
         if not self.keep(sha256):
             atomic_write(self.path(sha256), data)
         return sha256

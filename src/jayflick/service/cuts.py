@@ -65,7 +65,6 @@ def _put(service: Service, project_id: str, base_revision: int, label: str, piec
     """Put frames that were made in the place of a project's. What is stored is safe before it is recorded."""
     taken: list[tuple[Piece, str, int]] = []
     for piece in pieces:
-        data = piece.data or b""
-        sha256 = keep_picture(service.store, service.stages, piece, data)
-        taken.append((replace(piece, data=None), sha256, len(data)))  # it is safe: not held for all of them
+        sha256, size = keep_picture(service.store, service.stages, piece, piece.data or b"")
+        taken.append((replace(piece, data=None), sha256, size))  # it is safe: not held for all of them
     service.transact(frame_sets.cut_apart, project_id, base_revision, label, taken, service.results)

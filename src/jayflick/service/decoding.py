@@ -9,21 +9,26 @@ import resource
 import signal
 import time
 import warnings
-from collections.abc import Callable, Generator, Iterable
+from collections.abc import Callable, Generator, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
+from multiprocessing.reduction import recv_handle, send_handle
+from pathlib import Path
 from threading import Condition, Lock, Thread
-from typing import Any, TypeVar
+from typing import Any, BinaryIO, TypeVar
 
 from ..core.errors import InputError
 from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
-from .errors import TooSlow, Unavailable
+from .errors import Cancelled, TooSlow, Unavailable
 from .mariadb import die_with_parent
 
 T = TypeVar("T")
+Sent = bytes | BinaryIO
+"""What is read: bytes, or a file on the disk, of which only a handle is passed on."""
 
 _PATIENCE = 30
 """On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
@@ -44,6 +49,38 @@ _CONTEXT.set_forkserver_preload(["jayflick.core.sequence.pieces"])
 def load_readers() -> None:
     """Begin to load the readers in the process that others are forked from, which takes a few seconds."""
     forkserver.ensure_running()
+
+
+class Wanted:
+    """Whether somebody still waits for what is read. Safe to call from many threads."""
+
+    def __init__(self) -> None:
+        self.cancelled = False
+        self._lock = Lock()
+        self._end: Callable[[], None] | None = None
+
+    def cancel(self) -> None:
+        """Nobody does any more: what is read for them ends at once."""
+        with self._lock:
+            self.cancelled = True
+            if self._end is not None:
+                self._end()
+
+    def need(self) -> None:
+        """Raises ``Cancelled`` once nobody waits."""
+        if self.cancelled:
+            raise Cancelled("it was cancelled")
+
+    @contextmanager
+    def ending(self, end: Callable[[], None]) -> Iterator[None]:
+        """``end`` is called, by whoever cancels, if that happens within."""
+        with self._lock:
+            self._end = end
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._end = None
 
 
 class Decoders:
@@ -71,79 +108,99 @@ class Decoders:
             self._free.put(decoder)
 
     def pieces(
-        self, data: bytes, name: str, cut: Cut = WHOLE, *, patient: bool = False
+        self,
+        data: Sent,
+        name: str,
+        cut: Cut = WHOLE,
+        *,
+        patient: bool = False,
+        wanted: Wanted | None = None,
     ) -> Generator[Piece | Refused | Enclosed]:
         """What :func:`core.sequence.pieces.pieces` gives; a file that breaks the bounds ends as ``Refused``.
 
-        ``patient``: it may take six times as long.
+        ``patient``: it may take six times as long. Raises ``Cancelled`` once it is not ``wanted`` any more.
         """
-        for found in self._asked(_Task("pieces", name, {"cut": cut}, PATIENT if patient else 1), data):
+        task = _Task("pieces", name, {"cut": cut}, PATIENT if patient else 1)
+        for found in self._asked(task, data, wanted or Wanted()):
             if isinstance(found, Piece | Refused | Enclosed):
                 yield found
 
-    def survey(self, data: bytes, name: str) -> Survey:
-        """What a clip holds; ``InputError`` when it cannot be told."""
-        return self._one(_Task("look_through", name, {}), data, Survey)
+    def survey(self, data: Sent, name: str, wanted: Wanted) -> Survey:
+        """What a clip holds; ``InputError`` when it cannot be told, ``Cancelled`` once it is not wanted."""
+        return self._one(_Task("look_through", name, {}), data, Survey, wanted)
 
-    def glimpse(self, data: bytes, name: str, number: int) -> Glimpse:
+    def glimpse(self, data: Sent, name: str, number: int) -> Glimpse:
         """A frame of a clip; ``InputError`` when there is none."""
-        return self._one(_Task("glimpse", name, {"number": number}), data, Glimpse)
+        return self._one(_Task("glimpse", name, {"number": number}), data, Glimpse, Wanted())
 
-    def _one(self, task: "_Task", data: bytes, kind: type[T]) -> T:
-        for one in list(self._asked(task, data)):
+    def _one(self, task: "_Task", data: Sent, kind: type[T], wanted: Wanted) -> T:
+        for one in list(self._asked(task, data, wanted)):
             if isinstance(one, Refused):
                 raise one.error
             if isinstance(one, kind):
                 return one
         raise InputError("is damaged", file=task.name, remedy="render or copy the file again")
 
-    def _asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
+    def _asked(self, task: "_Task", data: Sent, wanted: Wanted) -> "Generator[Found]":
         """What is found. A file whose process ends is tried once more, alone: it may not be its fault."""
-        given, used = 0, 0.0
-        decoder, has_turn = self._free.get(), True
-        try:
-            self._need_running()
-            decoder = decoder if decoder is not None and decoder.answers else _Decoder(*self._limits)
-            self._working.add(decoder)
-            begun = time.monotonic()
-            for found in decoder.asked(task, data):
-                yield found
-                given += 1
-                if time.monotonic() - begun > TURN and self._free.give_way():
-                    # Its process goes no further than the next picture while nobody takes that from it.
-                    has_turn = False
-                    used += time.monotonic() - begun
-                    spare, has_turn = self._free.get(used), True
-                    if spare is not None:
-                        spare.stop()
-                    begun = time.monotonic()
-        finally:
-            if decoder is not None:
-                self._working.discard(decoder)
-            kept = self._still_good(decoder)
-            if has_turn:
-                self._free.put(kept)
-            elif kept is not None:
-                kept.stop()
-        if decoder.alive:
-            return
-        with self._alone:
-            taken = [self._free.get() for _ in range(self._count)]
-            last = None
+        at_work: _Decoder | None = None
+
+        def end() -> None:
+            if at_work is not None:
+                at_work.kill()
+            self._free.look_again()
+
+        with wanted.ending(end):
+            given, used = 0, 0.0
+            decoder, has_turn = self._free.get(wanted), True
             try:
                 self._need_running()
-                last = _Decoder(*self._limits)
-                self._working.add(last)
-                yield from itertools.islice(last.asked(task, data), given, None)
-                if not last.alive:
-                    self._need_running()
-                    yield last.refusal(task)
+                decoder = decoder if decoder is not None and decoder.answers else _Decoder(*self._limits)
+                at_work = decoder
+                self._working.add(decoder)
+                begun = time.monotonic()
+                for found in decoder.asked(task, data, wanted):
+                    yield found
+                    given += 1
+                    if time.monotonic() - begun > TURN and self._free.give_way():
+                        # Its process goes no further than the next picture while nobody takes that from it.
+                        has_turn = False
+                        used += time.monotonic() - begun
+                        spare, has_turn = self._free.get(wanted, used), True
+                        if spare is not None:
+                            spare.stop()
+                        begun = time.monotonic()
             finally:
-                if last is not None:
-                    self._working.discard(last)
-                    last.stop()
-                for one in taken:
-                    self._free.put(one)
+                at_work = None
+                if decoder is not None:
+                    self._working.discard(decoder)
+                kept = self._still_good(decoder)
+                if has_turn:
+                    self._free.put(kept)
+                elif kept is not None:
+                    kept.stop()
+            if decoder.alive:
+                return
+            with self._alone:
+                taken: list[_Decoder | None] = []
+                last = None
+                try:
+                    while len(taken) < self._count:
+                        taken.append(self._free.get(wanted))
+                    self._need_running()
+                    at_work = last = _Decoder(*self._limits)
+                    self._working.add(last)
+                    yield from itertools.islice(last.asked(task, data, wanted), given, None)
+                    if not last.alive:
+                        self._need_running()
+                        yield last.refusal(task)
+                finally:
+                    at_work = None
+                    if last is not None:
+                        self._working.discard(last)
+                        last.stop()
+                    for one in taken:
+                        self._free.put(one)
 
     def _need_running(self) -> None:
         if self._stopped:
@@ -183,17 +240,28 @@ class _Turns:
         self._standing = 0
         self._changed = Condition()
 
-    def get(self, used: float = 0.0) -> "_Decoder | None":
-        """Wait for a turn; ``used``: seconds that were read already, by one that gave way."""
+    def get(self, wanted: Wanted | None = None, used: float = 0.0) -> "_Decoder | None":
+        """Wait for a turn; ``used``: seconds that were read already, by one that gave way.
+
+        Raises ``Cancelled`` once it is not ``wanted`` any more.
+        """
+        wanted = wanted or Wanted()
         with self._changed:
             me = (used, next(self._numbers))
             heapq.heappush(self._waiting, me)
-            self._changed.wait_for(lambda: bool(self._free) and self._waiting[0] == me)
-            heapq.heappop(self._waiting)
+            self._changed.wait_for(lambda: wanted.cancelled or (bool(self._free) and self._waiting[0] == me))
+            self._waiting.remove(me)
+            heapq.heapify(self._waiting)
             if used:
                 self._standing -= 1
             self._changed.notify_all()
+            wanted.need()
             return self._free.pop()
+
+    def look_again(self) -> None:
+        """Have those who wait look whether they still want a turn."""
+        with self._changed:
+            self._changed.notify_all()
 
     def put(self, decoder: "_Decoder | None") -> None:
         """Give a turn back."""
@@ -273,12 +341,16 @@ class _Decoder:
         """Whether it is still there; something else may have killed it while it had nothing to do."""
         return self.alive and self._process.is_alive()
 
-    def asked(self, task: "_Task", data: bytes) -> "Generator[Found]":
-        """What it finds; where that ends too early it is not ``alive`` any more."""
+    def asked(self, task: "_Task", data: Sent, wanted: Wanted) -> "Generator[Found]":
+        """What it finds; where that ends too early it is not ``alive`` any more, or it is not ``wanted``."""
+        wanted.need()
         self.idle = False
         try:
-            self._pipe.send(task)
-            self._pipe.send_bytes(data)
+            self._pipe.send((task, isinstance(data, bytes)))
+            if isinstance(data, bytes):
+                self._pipe.send_bytes(data)
+            else:
+                send_handle(self._pipe, data.fileno(), self.pid)
             # It ends itself when it has used its time; much later it hangs where no signal reaches.
             while self._pipe.poll(_PATIENCE * self._seconds * task.times):
                 piece = self._pipe.recv()
@@ -289,6 +361,7 @@ class _Decoder:
         except (EOFError, OSError):
             pass
         self.alive = False
+        wanted.need()
 
     def refusal(self, task: "_Task") -> Refused:
         """Why it ended in the middle of a file."""
@@ -321,8 +394,10 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
         while True:
-            task: _Task = pipe.recv()
-            data = pipe.recv_bytes()
+            task: _Task
+            task, small = pipe.recv()
+            handle = None if small else recv_handle(pipe)
+            data = pipe.recv_bytes() if handle is None else Path(f"/proc/self/fd/{handle}")
             # Unhandled, its signal ends the process, in the middle of a decoder too. It counts the time that is
             # computed, not the clock's: on a busy machine the same files make the same project.
             signal.setitimer(signal.ITIMER_PROF, seconds * task.times)
@@ -330,6 +405,8 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
                 pipe.send(piece)
                 signal.setitimer(signal.ITIMER_PROF, seconds * task.times)
             signal.setitimer(signal.ITIMER_PROF, 0)
+            if handle is not None:
+                os.close(handle)
             pipe.send(None)
     except (EOFError, OSError):
         return

@@ -31,8 +31,7 @@ def load_demo(settings: Settings, sessions: sessionmaker[Session]) -> bool:
                 if isinstance(piece, Refused):  # one is broken on purpose
                     found.append(Found(piece.name, None, piece.error))
                     continue
-                size = len(piece.data if piece.data is not None else data)
-                taken.append((piece, keep_picture(store, stages, piece, data), size))
+                taken.append((piece, *keep_picture(store, stages, piece, data)))
                 times = piece.duration, piece.repeat
                 found.append(Found(piece.name, piece.header, None, piece.fingerprint, *times))
         sequences = sorted(gather(found)[0], key=lambda sequence: sequence.pattern)

@@ -3,15 +3,18 @@
 import time
 from contextlib import closing
 from dataclasses import replace
+from typing import BinaryIO
 
 from sqlalchemy.orm import Session
 from starlette.datastructures import UploadFile
 
+from ..core.content import HEAD
 from ..core.errors import InputError
 from ..core.pictures.clip import WHOLE, Cut, knows
 from ..core.sequence.pieces import Enclosed, Piece, Refused
 from ..core.timing.flicks import MILLISECOND
 from . import imports
+from .decoding import Sent, Wanted
 from .errors import problem_of
 from .parts import Service
 from .pictures import keep_picture
@@ -19,6 +22,8 @@ from .schemas import ClipInfo, FileTaken, Problem
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""
+SMALL = 1 << 20
+"""Bytes up to which a file is held in memory; of a larger one as much as is at hand."""
 TOLD_EVERY = 0.2
 """Seconds between two words to the windows of how far a file is."""
 
@@ -28,6 +33,8 @@ class Intake:
 
     def __init__(self, service: Service, import_id: str) -> None:
         """Raises ``JayFlickError`` when the import is not open."""
+        self.wanted = Wanted()
+        """Once it is not, what is being taken ends with ``Cancelled``."""
         self._service = service
         self._import_id = import_id
         self._taken: list[tuple[Piece, str, int]] = []
@@ -62,16 +69,20 @@ class Intake:
             if (upload.size or 0) > most:
                 raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
             self._need_room(name)
-            data = upload.file.read()
-            if hold_clips and knows(data, name):
-                return self._hold(data, name)
+            file, size = upload.file, upload.size or 0
+            head = file.read(HEAD)
+            file.seek(0)
+            file.flush()
+            data = file.read() if size <= SMALL else file
+            if hold_clips and knows(head, name):
+                return self._hold(data, name, size)
             self._apart(data, name, pictures, problems, written, patient=patient)
         except InputError as error:
             self._refused.append((error, name))
             problems.append(error)
         return _taken(name, pictures, problems)
 
-    def take_clip(self, data: bytes, name: str, cut: Cut) -> FileTaken:
+    def take_clip(self, data: BinaryIO, name: str, cut: Cut) -> FileTaken:
         """Take what is wanted of a clip that was held."""
         pictures: list[str] = []
         problems: list[InputError] = []
@@ -84,7 +95,7 @@ class Intake:
 
     def _apart(
         self,
-        data: bytes,
+        data: Sent,
         name: str,
         pictures: list[str],
         problems: list[InputError],
@@ -93,7 +104,8 @@ class Intake:
         *,
         patient: bool = False,
     ) -> None:
-        with closing(self._service.decoders.pieces(data, name, cut, patient=patient)) as found:
+        read = self._service.decoders.pieces(data, name, cut, patient=patient, wanted=self.wanted)
+        with closing(read) as found:
             for piece in found:
                 if isinstance(piece, Enclosed):
                     self._enclosed = piece
@@ -112,11 +124,11 @@ class Intake:
                 pictures.append(self._store(replace(piece, written=piece.written or written), data))
                 self._tell(name, len(pictures), pictures[-1])
 
-    def _hold(self, data: bytes, name: str) -> FileTaken:
+    def _hold(self, data: Sent, name: str, size: int) -> FileTaken:
         service = self._service
-        found = service.decoders.survey(data, name)
+        found = service.decoders.survey(data, name, self.wanted)
         sha256 = service.store.put(data)
-        service.transact(imports.hold_clip, self._import_id, name, sha256, len(data))
+        service.transact(imports.hold_clip, self._import_id, name, sha256, size)
         clip = ClipInfo(
             sha256=sha256,
             name=name,
@@ -140,9 +152,8 @@ class Intake:
         remedy = "import them in parts, or thin them out first"
         raise InputError(f"one import takes {limit}", file=name, remedy=remedy)
 
-    def _store(self, piece: Piece, data: bytes) -> str:
-        sha256 = keep_picture(self._service.store, self._service.stages, piece, data)
-        size = len(piece.data if piece.data is not None else data)
+    def _store(self, piece: Piece, data: Sent) -> str:
+        sha256, size = keep_picture(self._service.store, self._service.stages, piece, data)
         self._frames_left -= 1
         self._bytes_left -= size
         # Its bytes are in the store; those of many frames at once would be too much to hold on to.

@@ -3,7 +3,7 @@
 from base64 import b64decode, b64encode
 from collections.abc import Iterable
 from io import BytesIO
-from typing import Any
+from typing import Any, BinaryIO
 
 from PIL import Image
 from sqlalchemy.dialects.mysql import insert
@@ -19,11 +19,14 @@ from ..core.store import Store
 from .models import Frame, ImportFile, Picture, now, table_of
 
 
-def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes) -> str:
-    """Keep a piece's picture, ``data`` if it brings none of its own; returns its hash once it is safe."""
+def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes | BinaryIO) -> tuple[str, int]:
+    """Keep a piece's picture, ``data`` if it brings none of its own.
+
+    Returns its hash, once it is safe, and how many bytes it has.
+    """
     sha256 = store.put(piece.data if piece.data is not None else data)
     stages.obtain("thumb", _thumb_key(sha256), lambda: piece.thumb)
-    return sha256
+    return sha256, store.path(sha256).stat().st_size
 
 
 def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:

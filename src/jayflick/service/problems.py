@@ -13,7 +13,7 @@ from starlette.exceptions import HTTPException
 from ..core.errors import JayFlickError
 from .bounds import MOST_DOCUMENT
 from .database import error_code
-from .errors import Conflict, NotFound, Unavailable, disk_problem, problem_of
+from .errors import Cancelled, Conflict, NotFound, Unavailable, disk_problem, problem_of
 
 _NO_ROOM = {1021, 1026, 1114}
 """ER_DISK_FULL, ER_ERROR_ON_WRITE, ER_RECORD_FILE_FULL."""
@@ -41,7 +41,7 @@ def answer(status: int, problem: Mapping[str, object]) -> JSONResponse:
 
 async def _on_known(request: Request, error: Exception) -> Response:
     assert isinstance(error, JayFlickError)
-    statuses = {NotFound: 404, Conflict: 409, Unavailable: 503}
+    statuses = {NotFound: 404, Cancelled: 409, Conflict: 409, Unavailable: 503}
     return answer(statuses.get(type(error), 422), problem_of(error))
 
 

@@ -14,6 +14,7 @@ from ..errors import InputError
 from .header import Header, check_area
 
 _PLAIN, _MASKED, _MASKED_ALPHA = 0, 3, 6
+_BAND = 64
 
 
 def knows(data: bytes, name: str) -> bool:
@@ -71,8 +72,10 @@ def decode(data: bytes, name: str) -> NDArray[np.uint8]:
             continue
         shift = (mask & -mask).bit_length() - 1
         most = mask >> shift
-        levels = ((words & np.uint32(mask)) >> np.uint32(shift)).astype(np.uint64)
-        result[:, :, channel] = (levels * 255 + most // 2) // most
+        for top in range(0, len(words), _BAND):  # wide numbers for some rows, not for all at once
+            band = slice(top, top + _BAND)
+            levels = ((words[band] & np.uint32(mask)) >> np.uint32(shift)).astype(np.uint64)
+            result[band, :, channel] = (levels * 255 + most // 2) // most
     if not result[:, :, 3].any():  # a fourth byte that was never set is no alpha (common practice)
         result[:, :, 3] = 255
     return np.ascontiguousarray(result[::-1]) if height > 0 else result

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
-from io import BytesIO
 from typing import Any
 
 import av
@@ -17,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..content import Content, opened
 from ..errors import InputError
 from ..timing.flicks import SECOND
 from .header import check_area
@@ -31,7 +31,7 @@ _BT709, _BT601 = 1, 5
 
 
 def knows(data: bytes, name: str) -> bool:
-    """Whether a file looks like one of the clips that are read: MP4, MOV, WebM, Matroska, AVI or MPEG."""
+    """Whether a file whose first bytes these are looks like a clip: MP4, MOV, WebM, Matroska, AVI or MPEG."""
     if data[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
         return data[8:12] not in (b"avif", b"avis", b"mif1", b"msf1")
     if data[:4] == b"RIFF":
@@ -42,10 +42,10 @@ def knows(data: bytes, name: str) -> bool:
 
 
 @contextmanager
-def _opened(data: bytes, name: str) -> Iterator[tuple[Any, Any]]:
+def _opened(data: Content, name: str) -> Iterator[tuple[Any, Any]]:
     """The container and its first video stream, decoded with alpha where it has one."""
     try:
-        with av.open(BytesIO(data), metadata_errors="replace") as container:
+        with opened(data) as file, av.open(file, metadata_errors="replace") as container:
             if not container.streams.video or container.streams.video[0].codec_context is None:
                 raise InputError("holds no moving picture", file=name, remedy="use a clip with a picture")
             stream = container.streams.video[0]
@@ -102,7 +102,7 @@ class Survey:
     """Frames a second, on the average."""
 
 
-def survey(data: bytes, name: str) -> Survey:
+def survey(data: Content, name: str) -> Survey:
     """Look through a clip. Raises ``InputError``."""
     with _opened(data, name) as (container, stream):
         rate = stream.average_rate
@@ -113,7 +113,7 @@ def survey(data: bytes, name: str) -> Survey:
     return Survey(len(stamps), first.shape[1], first.shape[0], sum(_lengths(stamps, rate)), rate)
 
 
-def durations(data: bytes, name: str, most: int, cut: Cut = WHOLE) -> tuple[int, ...]:
+def durations(data: Content, name: str, most: int, cut: Cut = WHOLE) -> tuple[int, ...]:
     """How long each frame that is taken is shown, in flicks, from the time stamps.
 
     The clip's last frame is shown as long as the one before it. Raises ``InputError`` when more than ``most``
@@ -158,7 +158,7 @@ def _lengths(stamps: list[Fraction], rate: Fraction | None) -> list[int]:
     return [*lengths, last] if stamps else []
 
 
-def pictures(data: bytes, name: str, cut: Cut = WHOLE) -> Iterator[NDArray[np.uint8]]:
+def pictures(data: Content, name: str, cut: Cut = WHOLE) -> Iterator[NDArray[np.uint8]]:
     """Each frame that is taken as straight RGBA, shape (height, width, 4), turned and with square pixels."""
     for number, frame, shape in _numbered(data, name, cut.first):
         if cut.last is not None and number > cut.last:
@@ -167,7 +167,7 @@ def pictures(data: bytes, name: str, cut: Cut = WHOLE) -> Iterator[NDArray[np.ui
             yield _picture(frame, shape)
 
 
-def _numbered(data: bytes, name: str, first: int) -> Iterator[tuple[int, Any, Fraction | None]]:
+def _numbered(data: Content, name: str, first: int) -> Iterator[tuple[int, Any, Fraction | None]]:
     """Decoded frames from the ``first`` on with their numbers, and the shape of their pixels.
 
     What lies long before the first is leapt over where the clip can be entered in its middle.

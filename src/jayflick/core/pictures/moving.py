@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..content import Content
 from ..errors import InputError
 from ..formats.gif.reader import read_gif
 from ..timing.flicks import HUNDREDTH, MILLISECOND
@@ -33,11 +34,14 @@ class Moving:
     """What was wrong with pictures that came so far."""
 
 
-def open_moving(data: bytes, name: str, cut: clip.Cut = clip.WHOLE) -> Moving:
-    """Open a file of several pictures; ``cut``: what is taken of a clip. Raises ``InputError``."""
-    if clip.knows(data, name):
-        times = clip.durations(data, name, MAX_PICTURES, cut)
-        return Moving(times, None, clip.pictures(data, name, cut))
+def open_clip(data: Content, name: str, cut: clip.Cut) -> Moving:
+    """Open a clip; ``cut``: what is taken of it. Raises ``InputError``."""
+    times = clip.durations(data, name, MAX_PICTURES, cut)
+    return Moving(times, None, clip.pictures(data, name, cut))
+
+
+def open_moving(data: bytes, name: str) -> Moving:
+    """Open a picture file of several pictures. Raises ``InputError``."""
     if gif.knows(data, name):
         read = read_gif(data, name=name, forgiving=True)
         # Viewers play 0 and 1 as about 10 (common practice, no published source): that is what was seen.

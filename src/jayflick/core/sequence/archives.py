@@ -12,9 +12,10 @@ import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from io import BytesIO
 from pathlib import PurePosixPath
+from typing import BinaryIO
 
+from ..content import Content, head_of, opened
 from ..errors import InputError
 from ..text import clean, safe_path
 
@@ -35,6 +36,7 @@ _BROKEN = (
     RuntimeError,
     ValueError,
 )
+_ZIPPED = b"PK\3\4", b"PK\5\6"
 _ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz")
 
 
@@ -50,21 +52,21 @@ class Member:
 
 
 def is_archive(data: bytes, name: str) -> bool:
-    """Whether a file is an archive that is opened: zip, or tar, also compressed."""
-    if data.startswith((b"PK\3\4", b"PK\5\6")):
+    """Whether a file whose first bytes these are is an archive that is opened: zip, or tar, also compressed."""
+    if data.startswith(_ZIPPED):
         return True
     return data[257:262] == b"ustar" or name.lower().endswith(_ENDINGS)
 
 
-def members(data: bytes, name: str, most_file_bytes: int) -> Iterator[Member]:
+def members(data: Content, name: str, most_file_bytes: int) -> Iterator[Member]:
     """The files of an archive in its order; folders and hidden files are passed over.
 
     A file with a name that leads elsewhere, a link, a device, one that is encrypted, too large or damaged comes
     with its error; the others come all the same. Raises ``InputError`` when the archive itself is unreadable,
     or holds more than is allowed: nothing is unpacked beyond the limits, whatever its directory promises.
     """
-    zipped = data.startswith((b"PK\3\4", b"PK\5\6"))
-    if zipped and data.count(b"PK\1\2") > MAX_MEMBERS:  # before its directory is read into memory
+    zipped = head_of(data).startswith(_ZIPPED)
+    if zipped and _counted(data, b"PK\1\2") > MAX_MEMBERS:  # before its directory is read into memory
         raise _too_many(name)
     files = _zip(data) if zipped else _tar(data)
     left = MAX_UNPACKED
@@ -122,14 +124,25 @@ def _moment(date: tuple[int, int, int, int, int, int]) -> float | None:
         return None
 
 
+def _counted(content: Content, mark: bytes) -> int:
+    """How often ``mark`` comes in a file."""
+    count, kept = 0, b""
+    with opened(content) as file:
+        while block := file.read(1 << 20):
+            block = kept + block
+            count += block.count(mark)
+            kept = block[1 - len(mark) :]
+    return count
+
+
 def _too_many(name: str) -> InputError:
     return InputError(
         f"holds more than {MAX_MEMBERS:,} entries", file=name, remedy="import the frames in parts"
     )
 
 
-def _zip(data: bytes) -> Iterator[_Entry]:
-    with zipfile.ZipFile(BytesIO(data)) as archive:
+def _zip(data: Content) -> Iterator[_Entry]:
+    with opened(data) as file, zipfile.ZipFile(file) as archive:
         for info in archive.infolist():
             if info.is_dir():
                 continue
@@ -140,15 +153,19 @@ def _zip(data: bytes) -> Iterator[_Entry]:
                 refusal = "is a link, not a file"
 
             def read(most: int, info: zipfile.ZipInfo = info) -> bytes:
-                with archive.open(info) as file:
-                    return file.read(most)
+                with archive.open(info) as inside:
+                    return inside.read(most)
 
             yield info.filename, info.file_size, read, refusal, _moment(info.date_time)
 
 
-def _tar(data: bytes) -> Iterator[_Entry]:
+def _tar(data: Content) -> Iterator[_Entry]:
     # Unpacked by a file object of bounded reads: tarfile's own streams unpack as much at once as a block holds.
-    with _unpacked(BytesIO(data), data[:6]) as plain, tarfile.open(fileobj=plain, mode="r|") as archive:
+    with (
+        opened(data) as packed,
+        _unpacked(packed, head_of(data)) as plain,
+        tarfile.open(fileobj=plain, mode="r|") as archive,
+    ):
         for info in archive:
             if info.isdir():
                 continue
@@ -161,11 +178,11 @@ def _tar(data: bytes) -> Iterator[_Entry]:
             yield info.name, info.size, read, refusal, float(info.mtime)
 
 
-def _unpacked(packed: BytesIO, mark: bytes) -> gzip.GzipFile | bz2.BZ2File | lzma.LZMAFile | BytesIO:
+def _unpacked(packed: BinaryIO, mark: bytes) -> gzip.GzipFile | bz2.BZ2File | lzma.LZMAFile | BinaryIO:
     if mark.startswith(b"\x1f\x8b"):
         return gzip.GzipFile(fileobj=packed)
     if mark.startswith(b"BZh"):
         return bz2.BZ2File(packed)
-    if mark == b"\xfd7zXZ\0":
+    if mark.startswith(b"\xfd7zXZ\0"):
         return lzma.LZMAFile(packed)
     return packed

@@ -9,12 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ..content import Content, head_of, whole
 from ..errors import InputError
 from ..pictures import clip
 from ..pictures.fingerprint import Fingerprint, fingerprint, reduced
 from ..pictures.header import MOST_FRAME_PIXELS, Header, check_area
 from ..pictures.kinds import read_header, read_picture
-from ..pictures.moving import open_moving
+from ..pictures.moving import Moving, open_clip, open_moving
 from ..pictures.unset import UNSET, leaves_alpha_unset
 from .archives import is_archive, members
 from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
@@ -67,7 +68,7 @@ class Enclosed:
 
 
 def pieces(
-    data: bytes,
+    data: Content,
     name: str,
     *,
     packed: bool = False,
@@ -83,12 +84,13 @@ def pieces(
 
 
 def _apart(
-    data: bytes, name: str, packed: bool, written: float | None, cut: clip.Cut
+    content: Content, name: str, packed: bool, written: float | None, cut: clip.Cut
 ) -> Iterator[Piece | Refused | Enclosed]:
-    if is_archive(data, name):
+    head = head_of(content)
+    if is_archive(head, name):
         if packed:
             raise InputError("is an archive in an archive", file=name, remedy="unpack it first")
-        for member in members(data, name, MAX_BYTES):
+        for member in members(content, name, MAX_BYTES):
             if member.error is not None:
                 yield Refused(member.name, member.error)
             elif member.name == DOCUMENT:
@@ -99,13 +101,15 @@ def _apart(
             elif member.name != SCHEMA:
                 yield from pieces(member.data, member.name, packed=True, written=member.written)
         return
-    if clip.knows(data, name):
-        yield from _taken_out(data, name, None, cut)
+    if clip.knows(head, name):
+        yield from _taken_out(open_clip(content, name, cut), name, None)
         return
+    data = whole(content)
     header = read_header(data, name=name)
     check_area(header.width, header.height, name, MOST_FRAME_PIXELS)
     if header.count > 1:
-        yield from _taken_out(data, name, header)
+        _need_bounded(header, header.count, name)
+        yield from _taken_out(open_moving(data, name), name, header)
         return
     picture = read_picture(data, name=name)
     overview = reduced(picture, *THUMB)
@@ -122,7 +126,7 @@ def _apart(
     )
 
 
-def look_through(data: bytes, name: str) -> Iterator[clip.Survey | Refused]:
+def look_through(data: Content, name: str) -> Iterator[clip.Survey | Refused]:
     """What a clip holds, before any of it is taken. Never raises for bad input."""
 
     def found() -> Iterator[clip.Survey]:
@@ -139,7 +143,7 @@ class Glimpse:
     """A WebP, at most 640 pixels across and 400 down."""
 
 
-def glimpse(data: bytes, name: str, number: int) -> Iterator[Glimpse | Refused]:
+def glimpse(data: Content, name: str, number: int) -> Iterator[Glimpse | Refused]:
     """The frame of a clip with this number, from 1. Never raises for bad input."""
 
     def found() -> Iterator[Glimpse]:
@@ -169,10 +173,7 @@ def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
         yield Refused(name, InputError("is damaged", file=name, remedy=remedy))
 
 
-def _taken_out(data: bytes, name: str, header: Header | None, cut: clip.Cut = clip.WHOLE) -> Iterator[Piece]:
-    if header is not None:
-        _need_bounded(header, header.count, name)
-    moving = open_moving(data, name, cut)
+def _taken_out(moving: Moving, name: str, header: Header | None) -> Iterator[Piece]:
     times = moving.durations
     if header is not None and times is not None:  # what its head promises may be less than it holds
         _need_bounded(header, len(times), name)

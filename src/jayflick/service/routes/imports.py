@@ -1,5 +1,6 @@
 """Bringing files in."""
 
+import asyncio
 import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -20,6 +21,7 @@ from ...core.stages import cache_key
 from .. import frame_sets, imports
 from ..bounds import UNBOUND, FormParser
 from ..cards import card
+from ..decoding import Wanted
 from ..errors import Unavailable
 from ..intake import Intake
 from ..parts import WEBP, ImportId, Parts, Reading, Service, Sha256, lasting
@@ -90,7 +92,7 @@ async def add_files(
     if length.isdecimal() and int(length) > settings.most_import_bytes:
         raise _too_large(settings)
     intake = await run_in_threadpool(Intake, service, import_id)
-    async with _turn(service), _form(request, settings) as form:
+    async with _turn(service), _form(request, settings) as form, _while_there(request, intake.wanted):
         uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
         written = _moments(form.getlist("written"), len(uploads))
         taken = [
@@ -116,6 +118,22 @@ async def _turn(service: Service) -> AsyncIterator[None]:
         yield
     finally:
         service.uploads.release()
+
+
+@asynccontextmanager
+async def _while_there(request: Request, wanted: Wanted) -> AsyncIterator[None]:
+    """What is read for a request ends when whoever sent it goes away. Its body has been received."""
+
+    async def watch() -> None:
+        while (await request.receive())["type"] != "http.disconnect":
+            pass
+        await run_in_threadpool(wanted.cancel)
+
+    watching = asyncio.create_task(watch())
+    try:
+        yield
+    finally:
+        watching.cancel()
 
 
 @asynccontextmanager
@@ -153,7 +171,8 @@ async def get_clip_frame(
             name = imports.held_clip(session, import_id, sha256).name
 
         def make() -> bytes:
-            return service.decoders.glimpse(service.store.read(sha256), name, number).picture
+            with service.store.path(sha256).open("rb") as file:
+                return service.decoders.glimpse(file, name, number).picture
 
         return service.stages.obtain("glimpse", cache_key("glimpse", 1, sha256, number), make)
 
@@ -161,7 +180,9 @@ async def get_clip_frame(
 
 
 @router.post("/{import_id}/clips/{sha256}")
-async def take_clip(import_id: ImportId, sha256: Sha256, request: TakeClip, service: Parts) -> FileTaken:
+async def take_clip(
+    import_id: ImportId, sha256: Sha256, wish: TakeClip, request: Request, service: Parts
+) -> FileTaken:
     """Take frames of a clip that waits into the import; taken again, they replace those taken before."""
 
     def forget(session: Session) -> str:
@@ -169,15 +190,17 @@ async def take_clip(import_id: ImportId, sha256: Sha256, request: TakeClip, serv
         imports.forget(session, import_id, f"{name}/")
         return name
 
+    intake = await run_in_threadpool(Intake, service, import_id)
+
     def take() -> FileTaken:
         name = service.transact(forget)
-        intake = Intake(service, import_id)
-        cut = Cut(request.first, request.last, request.step)
-        taken = intake.take_clip(service.store.read(sha256), name, cut)
+        with service.store.path(sha256).open("rb") as file:
+            taken = intake.take_clip(file, name, Cut(wish.first, wish.last, wish.step))
         intake.keep()
         return taken
 
-    return await to_thread.run_sync(take, limiter=service.readers)
+    async with _while_there(request, intake.wanted):
+        return await to_thread.run_sync(take, limiter=service.readers)
 
 
 def _moments(values: list[UploadFile | str], count: int) -> list[float | None]:
