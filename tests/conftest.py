@@ -15,7 +15,9 @@ from jayflick.core.targets.check import Remedy
 
 # No test may fail because the machine is slow. The same cases every time: what passed once passes again.
 settings.register_profile("repeatable", deadline=None, derandomize=True)
-settings.register_profile("explore", deadline=None, print_blob=True)  # --hypothesis-profile=explore: other cases
+settings.register_profile(
+    "explore", deadline=None, print_blob=True
+)  # --hypothesis-profile=explore: other cases
 settings.load_profile("repeatable")
 
 Pictures = list[NDArray[np.uint8]]

@@ -9,6 +9,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -228,3 +229,56 @@ def test_a_database_out_of_reach_is_a_clear_answer(tmp_path: Path) -> None:
         assert answer.json()["kind"] == "database"
 
     asyncio.run(story())
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Path]:
+    """A disk of its own, of 160 MB."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=160m", "tmpfs", disk], check=False)
+    if mounted.returncode != 0:
+        pytest.skip("only root can make a small disk")
+    yield disk
+    subprocess.run(["umount", "-l", disk], check=True)
+
+
+def fill(disk: Path) -> Path:
+    ballast = disk / "ballast"
+    with contextlib.suppress(OSError), ballast.open("wb", buffering=0) as file:
+        while file.write(bytes(1 << 14)):
+            pass
+    return ballast
+
+
+def test_a_disk_that_is_really_full_loses_nothing_and_all_goes_on_when_there_is_room(small_disk: Path) -> None:
+    server = Server(copy_empty(small_disk / "data"), FEW).start("--no-demo")
+    with server.client() as client:
+        project = project_of(client)
+        finished(client, project)
+        ballast = fill(small_disk)
+        edit(client, project, colours(5)).raise_for_status()
+        (job,) = until(lambda: [job for job in bench(client, project)["jobs"] if job["state"] == "failed"])
+        assert job["error"]["kind"] == "disk"
+        ballast.unlink()
+        assert finished(client, project)["info"]["colours"] <= 5  # nobody had to ask for it
+        ballast = fill(small_disk)
+        kept = 5
+        while (answer := edit(client, project, colours(kept + 1))).status_code == 200:
+            kept += 1
+        assert (answer.status_code, answer.json()["kind"]) == (507, "disk")
+    server.stop(signal.SIGKILL)
+    command = [sys.executable, "-m", "jayflick.service", "--data", str(server.data), "--port", "0"]
+    again = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
+    assert again.returncode == 1
+    assert again.stderr == "./start: the disk is full; make room on it, then start again; nothing was lost\n"
+    tables = f"--datadir={server.data.resolve()}/database/tables"
+    assert subprocess.run(["pgrep", "-f", "--", tables], check=False).returncode == 1, "none is left running"
+    ballast.unlink()
+    server.start("--no-demo")
+    try:
+        with server.client() as client:
+            assert bench(client, project)["recipe"]["outputs"][0]["tuning"]["colours"] == kept
+            assert finished(client, project)["info"]["colours"] <= kept
+    finally:
+        server.stop()

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Concatenate, ParamSpec, TypeVar
 
 from sqlalchemy import Engine, create_engine
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 P = ParamSpec("P")
@@ -57,7 +57,7 @@ def transact(
     raise AssertionError("unreachable")
 
 
-def error_code(error: OperationalError) -> int:
+def error_code(error: DBAPIError) -> int:
     """The server's number for what went wrong; 0 when it gave none."""
     code = error.orig.args[0] if error.orig is not None and error.orig.args else 0
     return code if isinstance(code, int) else 0

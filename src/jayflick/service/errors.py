@@ -1,5 +1,7 @@
 """What may be wrong with a request, and how it is said."""
 
+import errno
+
 from ..core.errors import InputError, JayFlickError
 
 
@@ -27,6 +29,11 @@ def problem_of(error: JayFlickError) -> dict[str, object]:
     """An error as the interface shows it."""
     kind = "slow" if isinstance(error, TooSlow) else "input" if isinstance(error, InputError) else "failed"
     return {"kind": kind, "message": error.message, "file": error.file, "remedy": error.remedy}
+
+
+def database_full() -> dict[str, object]:
+    """The database's refusal on a full disk as the interface shows it."""
+    return disk_problem(OSError(errno.ENOSPC, "No space left for the database"))
 
 
 def disk_problem(error: OSError) -> dict[str, object]:

@@ -17,7 +17,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from .database import transact
 from .events import Hub
-from .models import Job, now
+from .models import Job, Project, now
+from .room import Starved
 from .worker import Place, begin, run_job
 
 log = logging.getLogger(__name__)
@@ -137,10 +138,13 @@ class JobRunner:
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="job-runner", daemon=True)
         self._told: dict[int, tuple[str, int]] = {}
+        self._starved = Starved(place.store)
 
     def start(self) -> None:
         """Take up again what an earlier run left unfinished, then begin."""
         transact(self._sessions, _requeue_all)
+        for job_id in transact(self._sessions, _failed_on_the_disk):
+            self._starved.note(job_id, earlier=True)
         self._slots = [_Slot(self._make_executor) for _ in range(self._workers)]
         for slot in self._slots:
             slot.warm_up()
@@ -168,6 +172,9 @@ class JobRunner:
                     if slot.job is None and not self._start_next(slot):
                         break
                 self._tell_progress()
+                for job_id in self._starved.ready():
+                    transact(self._sessions, _try_again, job_id)
+                    self._tell(job_id)
             except SQLAlchemyError as error:
                 log.warning("the database does not answer: %s", type(error).__name__)
                 self._stop.wait(0.5)
@@ -211,6 +218,8 @@ class JobRunner:
             job = session.get(Job, job_id)
             if job is not None:
                 self._hub.tell("job", **job_document(job))
+                if _lacked_room(job):
+                    self._starved.note(job_id)
 
     def _tell_progress(self) -> None:
         at_work = [job.id for job in self._at_work()]
@@ -262,6 +271,30 @@ def _requeue(session: Session, job_id: int, *, counts: bool) -> None:
 def _requeue_all(session: Session) -> None:
     again = {"state": "queued", "attempts": _GIVEN_BACK}
     session.execute(update(Job).where(Job.state == "running").values(again))
+
+
+def _lacked_room(job: Job) -> bool:
+    return job.state == "failed" and (job.error or {}).get("kind") == "disk"
+
+
+def _failed_on_the_disk(session: Session) -> list[int]:
+    """Jobs of current revisions that failed for want of room."""
+    failed = select(Job).join(Project, Project.revision_id == Job.revision_id).where(Job.state == "failed")
+    return [job.id for job in session.scalars(failed) if _lacked_room(job)]
+
+
+def _try_again(session: Session, job_id: int) -> None:
+    """Queue a job that lacked room, if it is still the newest for what it makes, and wanted."""
+    job = session.get(Job, job_id)
+    if job is None:
+        return
+    project = session.get_one(Project, job.project_id, with_for_update=True)
+    session.refresh(job, with_for_update=True)
+    newest = session.scalar(
+        select(func.max(Job.id)).where(Job.project_id == job.project_id, Job.output_id == job.output_id)
+    )
+    if _lacked_room(job) and newest == job.id and project.revision_id == job.revision_id:
+        job.state, job.attempts, job.error, job.ended = "queued", 0, None, None
 
 
 def job_document(job: Job) -> dict[str, object]:

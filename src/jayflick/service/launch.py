@@ -14,6 +14,7 @@ from types import FrameType
 
 import uvicorn
 from fastapi import FastAPI
+from sqlalchemy.exc import DBAPIError
 
 from ..core.errors import JayFlickError
 from ..core.warm import compiled_before, warm
@@ -24,8 +25,9 @@ from .database import make_engine, make_sessions
 from .decoding import load_readers
 from .demo import load_demo
 from .lock import Lock
-from .mariadb import PrivateServer
+from .mariadb import PrivateServer, no_room
 from .migration import migrate
+from .room import is_full
 from .settings import Settings
 
 PORT = 8230
@@ -96,8 +98,11 @@ def main(arguments: list[str] | None = None) -> int:
         )
         lock.tell(f"http://127.0.0.1:{port}")
         server.run()
-    except JayFlickError as error:
-        print(f"./start: {error}", file=sys.stderr)
+    except (JayFlickError, OSError, DBAPIError) as error:
+        told = no_room() if is_full(error) else error
+        if not isinstance(told, JayFlickError):
+            raise
+        print(f"./start: {told}", file=sys.stderr)
         return 1
     finally:
         if lock is not None:  # without it the database is another's

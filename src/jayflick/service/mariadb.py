@@ -9,15 +9,20 @@ import socket
 import subprocess
 import threading
 import time
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
 import pymysql
 
+from ..core.atomic import atomic_write
 from ..core.errors import JayFlickError
 
 SERVERS = ("/usr/sbin/mariadbd", "/usr/libexec/mariadbd")
 _PR_SET_PDEATHSIG = 1
+_KINDLY = 5.0
+"""Seconds that a server has to end in good order. On a full disk it waits for room, deaf to all signals."""
+_FULL = "No space left on device", "Disk is full"
 
 
 def die_with_parent(parent: int) -> None:
@@ -77,7 +82,7 @@ class PrivateServer:
             return
         process.terminate()
         try:
-            process.wait(30)
+            process.wait(_KINDLY)
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()
@@ -85,9 +90,7 @@ class PrivateServer:
     def _password(self) -> str:
         file = self.folder / "password"
         if not file.exists():
-            handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-            with os.fdopen(handle, "w") as out:
-                out.write(secrets.token_urlsafe(24))
+            atomic_write(file, secrets.token_urlsafe(24).encode())
         return file.read_text()
 
     def _install(self, tables: Path) -> None:
@@ -102,6 +105,7 @@ class PrivateServer:
         options += ["--skip-name-resolve", "--innodb-log-file-size=8M", f"--tmpdir={self._scratch}", *_user()]
         done = subprocess.run([tool, "--no-defaults", *options], capture_output=True, check=False)
         if done.returncode != 0:
+            self._need_room(done.stderr.decode(errors="replace"))
             raise JayFlickError(f"the database could not be set up: {done.stderr.decode()[-400:]}")
         fresh.rename(tables)
 
@@ -111,6 +115,7 @@ class PrivateServer:
             raise JayFlickError("MariaDB is not installed", remedy="apt-get install mariadb-server-core")
         init = self.folder / "init.sql"
         password = self._password()
+        said = self._log.stat().st_size if self._log.exists() else 0
         init.touch(mode=0o600)
         init.write_text(
             "CREATE DATABASE IF NOT EXISTS jayflick CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
@@ -156,17 +161,39 @@ class PrivateServer:
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:
             if self._process.poll() is not None:
+                self._need_room(self._words_since(said))
                 raise JayFlickError(f"the database did not start; its log ends with: {self._last_words()}")
             try:
                 pymysql.connect(
                     host="127.0.0.1", port=self.port, user="jayflick", password=password, database="jayflick"
                 ).close()
             except pymysql.MySQLError:
+                try:
+                    self._need_room(self._words_since(said))
+                except JayFlickError:  # it would look for room once a minute
+                    self._process.kill()
+                    self._process.wait()
+                    raise
                 time.sleep(0.03)
             else:
                 return
         self._process.kill()
         raise JayFlickError(f"the database did not answer in a minute; its log ends with: {self._last_words()}")
+
+    def _words_since(self, size: int) -> str:
+        """What the server wrote into its log after that had ``size`` bytes."""
+        try:
+            with self._log.open("rb") as log:
+                log.seek(size)
+                return log.read().decode(errors="replace")
+        except FileNotFoundError:
+            return ""
+
+    @staticmethod
+    def _need_room(said: str) -> None:
+        """Raises ``JayFlickError`` when a server said that its disk is full."""
+        if any(words in said for words in _FULL):
+            raise no_room()
 
     def _last_words(self) -> str:
         if not self._log.exists():
@@ -182,20 +209,37 @@ class PrivateServer:
                     self._stopping.wait(2)
 
     def _end_leftover(self) -> None:
-        """End a server that an earlier run, killed outright, left on this very folder."""
-        file = self.folder / "server.pid"
-        try:
-            pid = int(file.read_text())
-            command = Path(f"/proc/{pid}/cmdline").read_bytes().split(b"\0")
-        except (OSError, ValueError):
-            return
-        if f"--datadir={self.folder / 'tables'}".encode() not in command:
-            return
-        os.kill(pid, signal.SIGTERM)
-        for _ in range(300):
-            if not Path(f"/proc/{pid}").exists():
-                return
-            time.sleep(0.1)
+        """End servers that an earlier run, killed outright, left on this very folder: kindly, then not.
+
+        When they are gone, so are their locks.
+        """
+        ours = f"--datadir={self.folder / 'tables'}".encode()
+        left = set()
+        for process in Path("/proc").glob("[0-9]*"):
+            with suppress(OSError):
+                if ours in (process / "cmdline").read_bytes().split(b"\0"):
+                    left.add(int(process.name))
+        for number, seconds in ((signal.SIGTERM, _KINDLY), (signal.SIGKILL, 60.0)):
+            for pid in left:
+                with suppress(ProcessLookupError):
+                    os.kill(pid, number)
+            deadline = time.monotonic() + seconds
+            while left and time.monotonic() < deadline:
+                left = {pid for pid in left if _runs(pid)}
+                time.sleep(0.05)
+
+
+def no_room() -> JayFlickError:
+    """What a start ends with on a full disk."""
+    return JayFlickError("the disk is full", remedy="make room on it, then start again; nothing was lost")
+
+
+def _runs(pid: int) -> bool:
+    """Whether a process is there, and not only its exit status, for which nobody has asked."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
 
 
 def _user() -> list[str]:

@@ -1,6 +1,5 @@
 """What is answered when something is wrong."""
 
-import errno
 import logging
 from collections.abc import Mapping
 
@@ -12,11 +11,8 @@ from starlette.exceptions import HTTPException
 
 from ..core.errors import JayFlickError
 from .bounds import MOST_DOCUMENT
-from .database import error_code
-from .errors import Cancelled, Conflict, NotFound, Unavailable, disk_problem, problem_of
-
-_NO_ROOM = {1021, 1026, 1114}
-"""ER_DISK_FULL, ER_ERROR_ON_WRITE, ER_RECORD_FILE_FULL."""
+from .errors import Cancelled, Conflict, NotFound, Unavailable, database_full, disk_problem, problem_of
+from .room import is_full
 
 log = logging.getLogger(__name__)
 
@@ -62,8 +58,8 @@ async def _on_http(request: Request, error: Exception) -> Response:
 
 
 async def _on_database(request: Request, error: Exception) -> Response:
-    if isinstance(error, OperationalError) and error_code(error) in _NO_ROOM:
-        return answer(507, disk_problem(OSError(errno.ENOSPC, "No space left for the database")))
+    if is_full(error):
+        return answer(507, database_full())
     if isinstance(error, OperationalError | TimeoutError):
         return answer(
             503,
@@ -85,5 +81,5 @@ async def _on_fault(request: Request, error: Exception) -> Response:
 
 async def _on_disk(request: Request, error: Exception) -> Response:
     assert isinstance(error, OSError)
-    status = 507 if error.errno in (errno.ENOSPC, errno.EDQUOT) else 500
+    status = 507 if is_full(error) else 500
     return answer(status, disk_problem(error))

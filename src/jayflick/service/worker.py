@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from sqlalchemy import ColumnElement, Engine, select, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
@@ -20,11 +20,12 @@ from ..core.stages import Stages
 from ..core.store import Store
 from ..core.warm import warm
 from .database import make_engine, make_sessions, transact
-from .errors import disk_problem, problem_of
+from .errors import database_full, disk_problem, problem_of
 from .frames import StoredFrame, frames_of
 from .mariadb import die_with_parent
 from .models import Job, Project, Revision, now
 from .results import keep_result
+from .room import is_full
 
 TICK = 0.1
 """Seconds between two notes of progress; each also looks whether the job is still wanted."""
@@ -71,8 +72,10 @@ def run_job(place: Place, job_id: int) -> str:
         return _finish(sessions, job_id, "failed", problem_of(error))
     except OSError as error:
         return _finish(sessions, job_id, "failed", disk_problem(error))
-    except OperationalError:
-        raise  # the database went away; the job is claimed anew when it is back
+    except DBAPIError as error:
+        if not is_full(error):
+            raise  # the database went away; the job is claimed anew when it is back
+        return _finish(sessions, job_id, "failed", database_full())
     except Exception as error:
         message = f"an unexpected fault, {type(error).__name__}: {error}"
         return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
