@@ -232,15 +232,19 @@ def test_a_database_out_of_reach_is_a_clear_answer(tmp_path: Path) -> None:
 
 
 @pytest.fixture
-def small_disk(tmp_path: Path) -> Iterator[Path]:
-    """A disk of its own, of 160 MB."""
+def on_small_disk(tmp_path: Path) -> Iterator[Server]:
+    """A server whose data folder lies on a disk of its own, of 160 MB."""
     disk = tmp_path / "disk"
     disk.mkdir()
     mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=160m", "tmpfs", disk], check=False)
     if mounted.returncode != 0:
         pytest.skip("only root can make a small disk")
-    yield disk
-    subprocess.run(["umount", "-l", disk], check=True)
+    server = Server(copy_empty(disk / "data"), FEW)
+    try:
+        yield server.start("--no-demo")
+    finally:
+        server.stop(signal.SIGKILL)
+        subprocess.run(["umount", "-l", disk], check=True)
 
 
 def fill(disk: Path) -> Path:
@@ -251,18 +255,20 @@ def fill(disk: Path) -> Path:
     return ballast
 
 
-def test_a_disk_that_is_really_full_loses_nothing_and_all_goes_on_when_there_is_room(small_disk: Path) -> None:
-    server = Server(copy_empty(small_disk / "data"), FEW).start("--no-demo")
+def test_a_disk_that_is_really_full_loses_nothing_and_all_goes_on_when_there_is_room(
+    on_small_disk: Server,
+) -> None:
+    server, disk = on_small_disk, on_small_disk.data.parent
     with server.client() as client:
         project = project_of(client)
         finished(client, project)
-        ballast = fill(small_disk)
+        ballast = fill(disk)
         edit(client, project, colours(5)).raise_for_status()
         (job,) = until(lambda: [job for job in bench(client, project)["jobs"] if job["state"] == "failed"])
         assert job["error"]["kind"] == "disk"
         ballast.unlink()
         assert finished(client, project)["info"]["colours"] <= 5  # nobody had to ask for it
-        ballast = fill(small_disk)
+        ballast = fill(disk)
         kept = 5
         while (answer := edit(client, project, colours(kept + 1))).status_code == 200:
             kept += 1
@@ -275,10 +281,6 @@ def test_a_disk_that_is_really_full_loses_nothing_and_all_goes_on_when_there_is_
     tables = f"--datadir={server.data.resolve()}/database/tables"
     assert subprocess.run(["pgrep", "-f", "--", tables], check=False).returncode == 1, "none is left running"
     ballast.unlink()
-    server.start("--no-demo")
-    try:
-        with server.client() as client:
-            assert bench(client, project)["recipe"]["outputs"][0]["tuning"]["colours"] == kept
-            assert finished(client, project)["info"]["colours"] <= kept
-    finally:
-        server.stop()
+    with server.start("--no-demo").client() as client:
+        assert bench(client, project)["recipe"]["outputs"][0]["tuning"]["colours"] == kept
+        assert finished(client, project)["info"]["colours"] <= kept
