@@ -39,6 +39,7 @@ def create_app(settings: Settings) -> FastAPI:
             service.transact(handoffs.remember_recovered, settings.handoff)
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()
+        service.planner.start()
         service.decoders.start()
         service.deliveries.start()
         if settings.standins:
@@ -49,6 +50,7 @@ def create_app(settings: Settings) -> FastAPI:
         yield
         service.interrupt()
         await run_in_threadpool(sweeper.stop)
+        await run_in_threadpool(service.planner.stop)
         await run_in_threadpool(service.jobs.stop)
         await run_in_threadpool(service.deliveries.stop)
         await run_in_threadpool(service.standins.stop)

@@ -304,7 +304,7 @@ def job_document(job: Job) -> dict[str, object]:
         "project_id": job.project_id,
         "revision_id": job.revision_id,
         "output_id": job.output_id,
-        "state": job.state,
+        "state": "queued" if job.state == "new" else job.state,
         "stage": job.stage,
         "done": job.done,
         "total": job.total,

@@ -200,7 +200,7 @@ class Job(Base):
     place: Mapped[int] = mapped_column(default=0)
     """Of several jobs of a project the lowest comes first: that of the output that is looked at."""
     state: Mapped[str] = mapped_column(String(12), default="queued")
-    """queued, running, done, failed, cancelled or superseded."""
+    """new (what it takes has yet to be worked out), queued, running, done, failed, cancelled or superseded."""
     attempts: Mapped[int] = mapped_column(default=0)
     """How often a worker began it; those that did not end for reasons of their own do not count."""
     stage: Mapped[str] = mapped_column(String(20), default="")

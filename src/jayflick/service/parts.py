@@ -17,6 +17,7 @@ from .deliveries import Deliveries
 from .events import Hub
 from .frames import FrameLists
 from .jobs import JobRunner
+from .planner import Planner
 from .results import Results
 from .settings import Settings
 from .standins import StandIns
@@ -57,6 +58,7 @@ class Service:
         self.results = Results(self.stages, self.frames)
         place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+        self.planner = Planner(self.sessions, self.results, self.jobs.wake, self.tell_changed)
         self.standins = StandIns(
             settings.data / "standins", settings.web, share=settings.share, port=settings.port
         )
@@ -79,8 +81,16 @@ class Service:
         self.decoders.stop()
 
     def changed(self, project_id: str) -> None:
-        """After a commit: let the runner and all windows know."""
+        """After a commit: let all windows know, and whoever carries out what is new."""
+        self.look_for_work()
+        self.tell_changed(project_id)
+
+    def look_for_work(self) -> None:
+        """After a commit: there may be something to make."""
+        self.planner.wake()
         self.jobs.wake()
+
+    def tell_changed(self, project_id: str) -> None:
         self.hub.tell("project", project_id=project_id)
 
 

@@ -10,14 +10,13 @@ from typing import Any
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
-from ..core.render import Pending
 from .cards import Wanted, card_facts, delivered, handed_off, results_of
-from .errors import Conflict, NotFound, problem_of
+from .errors import Conflict, NotFound
 from .frames import FrameLists
 from .jobs import job_document
-from .models import Frame, FrameSet, Job, Project, Result, Revision, now
+from .models import Frame, FrameSet, Job, Project, Revision, now
+from .queueing import UNDER_WAY, queue
 from .results import Results
 from .schemas import (
     BinnedProject,
@@ -149,22 +148,22 @@ def _add_revision(
     _make_current(session, project, revision, results, chosen)
 
 
-def undo(session: Session, project_id: str, results: Results) -> None:
-    """Go back to the revision before."""
+def undo(session: Session, project_id: str, results: Results, chosen: str = "") -> None:
+    """Go back to the revision before. ``chosen``: the output that is looked at."""
     project = find(session, project_id, lock=True)
     undone = current(session, project)
     if undone.parent_id is None:
         raise Conflict("there is nothing to undo")
-    _make_current(session, project, session.get_one(Revision, undone.parent_id), results)
+    _make_current(session, project, session.get_one(Revision, undone.parent_id), results, chosen)
 
 
-def redo(session: Session, project_id: str, results: Results) -> None:
-    """Go forward again to the revision that was undone."""
+def redo(session: Session, project_id: str, results: Results, chosen: str = "") -> None:
+    """Go forward again to the revision that was undone. ``chosen``: the output that is looked at."""
     project = find(session, project_id, lock=True)
     following = _following(session, project)
     if following is None:
         raise Conflict("there is nothing to redo")
-    _make_current(session, project, following, results)
+    _make_current(session, project, following, results, chosen)
 
 
 def rename(session: Session, project_id: str, name: str) -> None:
@@ -181,7 +180,7 @@ def remove(session: Session, project_id: str) -> None:
     find(session, project_id, lock=True).removed = now()
     session.execute(
         update(Job)
-        .where(Job.project_id == project_id, Job.state.in_(("queued", "running")))
+        .where(Job.project_id == project_id, Job.state.in_(UNDER_WAY))
         .values(state="cancelled", ended=now())
     )
 
@@ -215,16 +214,14 @@ def restore(session: Session, project_id: str) -> None:
 def cancel(session: Session, job_id: int) -> None:
     """Call a job off; the result shown so far stays."""
     session.execute(
-        update(Job)
-        .where(Job.id == job_id, Job.state.in_(("queued", "running")))
-        .values(state="cancelled", ended=now())
+        update(Job).where(Job.id == job_id, Job.state.in_(UNDER_WAY)).values(state="cancelled", ended=now())
     )
 
 
 def retry(session: Session, project_id: str, results: Results) -> None:
     """Queue the current revision's missing outputs again."""
     project = find(session, project_id, lock=True)
-    _queue(session, current(session, project), results)
+    queue(session, current(session, project), results)
 
 
 def current(session: Session, project: Project) -> Revision:
@@ -245,50 +242,7 @@ def _make_current(
     session: Session, project: Project, revision: Revision, results: Results, chosen: str = ""
 ) -> None:
     project.revision_id, project.changed = revision.id, now()
-    _queue(session, revision, results, chosen)
-
-
-def _queue(session: Session, revision: Revision, results: Results, chosen: str = "") -> None:
-    """Queue what a revision still lacks, the output that is ``chosen`` first.
-
-    A job for another revision that makes the very pictures that are wanted goes on, for this one; the others
-    are no longer wanted (newest wins). What cannot be made is a failed job, and no obstacle to a change.
-    """
-    recipe = Recipe.model_validate(revision.recipe)
-    there = set(session.scalars(select(Result.output_id).where(Result.revision_id == revision.id)))
-    wanted: dict[str, Pending] = {}
-    for output in recipe.outputs:
-        if output.id in there:
-            continue
-        mine = {"project_id": revision.project_id, "revision_id": revision.id, "output_id": output.id}
-        try:
-            to_make = results.prepare(session, revision, recipe, output.id)
-        except JayFlickError as error:
-            session.add(Job(**mine, state="failed", error=problem_of(error), ended=now()))
-        else:
-            if to_make is not None:
-                wanted[output.id] = to_make
-    first = chosen or recipe.outputs[0].id
-    places = {output.id: 0 if output.id == first else 1 for output in recipe.outputs}
-    under_way = select(Job).where(Job.project_id == revision.project_id, Job.state.in_(("queued", "running")))
-    for job in session.scalars(under_way.with_for_update()):
-        same = wanted.get(job.output_id)
-        if same is not None and same.pictures == job.pictures:
-            job.revision_id, job.place = revision.id, places[job.output_id]
-            del wanted[job.output_id]
-        else:
-            job.state, job.ended = "superseded", now()
-    for output_id, to_make in wanted.items():
-        session.add(
-            Job(
-                project_id=revision.project_id,
-                revision_id=revision.id,
-                output_id=output_id,
-                pictures=to_make.pictures,
-                work=to_make.pixels,
-                place=places[output_id],
-            )
-        )
+    queue(session, revision, results, chosen)
 
 
 # shown

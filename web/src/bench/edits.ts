@@ -313,6 +313,7 @@ export function useBench(projectId: string, outputId: string | null): { bench?: 
     const output = recipe.outputs.find((one) => one.id === outputId) ?? recipe.outputs[0];
     if (!output) return undefined;
     const params = { path: { project_id: projectId } };
+    const looking = { ...params, query: { chosen: output.id } };
     const edit: Bench["edit"] = (label, change, gesture = "") => {
       queue({ project: projectId, label, change, gesture, output: output.id });
     };
@@ -330,11 +331,11 @@ export function useBench(projectId: string, outputId: string | null): { bench?: 
       release: () => void send(true),
       undo: () =>
         void travel(() =>
-          cached(projectId)?.undo ? api.POST("/api/projects/{project_id}/undo", { params }) : null,
+          cached(projectId)?.undo ? api.POST("/api/projects/{project_id}/undo", { params: looking }) : null,
         ),
       redo: () =>
         void travel(() =>
-          cached(projectId)?.redo ? api.POST("/api/projects/{project_id}/redo", { params }) : null,
+          cached(projectId)?.redo ? api.POST("/api/projects/{project_id}/redo", { params: looking }) : null,
         ),
       join: (other: string) =>
         travel(() => api.POST("/api/projects/{project_id}/join", { params, body: { project_id: other } })),

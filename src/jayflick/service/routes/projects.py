@@ -29,6 +29,8 @@ from ..schemas import (
     Views,
 )
 
+Chosen = Annotated[str, Query(max_length=40, description="The output that is looked at, which is made first")]
+
 router = APIRouter(prefix="/projects", tags=["projects"])
 
 
@@ -125,16 +127,16 @@ def get_seam(
 
 
 @router.post("/{project_id}/undo", response_model=ProjectInfo)
-def undo_edit(project_id: ProjectId, service: Parts) -> Response:
+def undo_edit(project_id: ProjectId, service: Parts, chosen: Chosen = "") -> Response:
     """Go back to the revision before."""
-    service.transact(projects.undo, project_id, service.results)
+    service.transact(projects.undo, project_id, service.results, chosen)
     return _shown(service, project_id)
 
 
 @router.post("/{project_id}/redo", response_model=ProjectInfo)
-def redo_edit(project_id: ProjectId, service: Parts) -> Response:
+def redo_edit(project_id: ProjectId, service: Parts, chosen: Chosen = "") -> Response:
     """Go forward to the revision that was undone."""
-    service.transact(projects.redo, project_id, service.results)
+    service.transact(projects.redo, project_id, service.results, chosen)
     return _shown(service, project_id)
 
 
@@ -247,7 +249,7 @@ def _shown(service: Service, project_id: str, *, dated: bool = True) -> Response
     with service.sessions() as session:
         info = projects.bench(session, project_id, service.frames, service.settings.most_file_bytes)
     if info.jobs:
-        service.jobs.wake()
+        service.look_for_work()
     date = {"revision_id": info.revision.id, "changed": info.changed.isoformat()} if dated else {}
     service.hub.tell("project", project_id=project_id, **date)
     return _written(info)
