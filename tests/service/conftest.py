@@ -54,10 +54,17 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer
 
 
 @contextmanager
-def serving(settings: Settings) -> Iterator[tuple[httpx.Client, Service]]:
-    """A service in this process, asked by HTTP, and its parts."""
+def serving(settings: Settings, *, idle: bool = False) -> Iterator[tuple[httpx.Client, Service]]:
+    """A service in this process, asked by HTTP, and its parts; ``idle``: it only answers."""
     app = create_app(settings)
-    config = uvicorn.Config(app, port=0, log_level="error", timeout_graceful_shutdown=3, http=PatientProtocol)
+    config = uvicorn.Config(
+        app,
+        port=0,
+        log_level="error",
+        timeout_graceful_shutdown=3,
+        http=PatientProtocol,
+        lifespan="off" if idle else "on",
+    )
     server = uvicorn.Server(config)
     thread = Thread(target=server.run)
     thread.start()
