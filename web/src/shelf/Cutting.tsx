@@ -122,6 +122,7 @@ export function Cutting({ importId, clip, others }: { importId: string; clip: Cl
                 <span className="text-ink-2">or to about</span>
                 <NumberField
                   label="Frames a second"
+                  units={{ fps: 1 }}
                   value={Math.max(1, Math.round(clip.rate / step))}
                   min={1}
                   max={Math.max(1, Math.round(clip.rate))}

@@ -103,6 +103,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
               <Row label="Place">
                 <NumberField
                   label={`Left of ${placed.id}`}
+                  units={{ px: 1 }}
                   value={placed.left}
                   min={-1920}
                   max={1920}
@@ -110,6 +111,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
                 />
                 <NumberField
                   label={`Top of ${placed.id}`}
+                  units={{ px: 1 }}
                   value={placed.top}
                   min={-1080}
                   max={1080}
@@ -156,6 +158,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
             <Row label="Place">
               <NumberField
                 label={`Left of line ${index + 1}`}
+                units={{ px: 1 }}
                 value={line.left}
                 min={0}
                 max={1919}
@@ -163,6 +166,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
               />
               <NumberField
                 label={`Top of line ${index + 1}`}
+                units={{ px: 1 }}
                 value={line.top}
                 min={0}
                 max={1079}
@@ -171,6 +175,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
               <span className="text-ink-2">high</span>
               <NumberField
                 label={`Height of line ${index + 1}`}
+                units={{ px: 1 }}
                 value={line.height}
                 min={8}
                 max={400}
@@ -181,6 +186,7 @@ export function BoardPage({ device }: { device: Device<Board> }) {
               <span className="text-ink-2">after</span>
               <NumberField
                 label={`Delay of line ${index + 1}, seconds`}
+                units={{ s: 1, ms: 0.001 }}
                 value={line.delay / board.rate}
                 min={0}
                 max={100}

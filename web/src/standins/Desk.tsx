@@ -216,6 +216,7 @@ function Show({ desk, act }: { desk: Desk; act: Act }) {
           converts
           <NumberField
             label="Frames converted a second"
+            units={{ fps: 1 }}
             value={desk.show.pace}
             min={0}
             max={1000}

@@ -215,6 +215,9 @@ export function TextField({
   );
 }
 
+/** What may be typed behind a figure in KB. */
+export const KILOBYTES = { kb: 1, mb: 1024 };
+
 export function NumberField({
   label,
   value,

@@ -67,6 +67,7 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
     <label className="flex flex-col gap-0.5 text-xs text-ink-2">
       <NumberField
         label={label}
+        units={{ px: 1 }}
         value={output[key]}
         min={0}
         max={max}

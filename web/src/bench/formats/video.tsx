@@ -1,7 +1,7 @@
 // A silent clip: its codec, quality or size, and how long it plays.
 
 import { FLICKS, LENGTHS_ARE, parseLength, seconds } from "../../format";
-import { NumberField, Row, Select, SliderRow, TextField } from "../../ui/controls";
+import { KILOBYTES, NumberField, Row, Select, SliderRow, TextField } from "../../ui/controls";
 import type { FormatView, Of, TuneProps } from "./format";
 
 type Codec = Of<"video">["codec"];
@@ -58,6 +58,7 @@ function VideoPanel({ panel, output, tune }: TuneProps<"video">) {
           <Row label="At most">
             <NumberField
               label="Most KB of the clip"
+              units={KILOBYTES}
               value={output.most_bytes === null ? null : Math.round(output.most_bytes / 1024)}
               min={1}
               max={4_000_000}

@@ -154,6 +154,7 @@ function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target 
           <Row key={figure} label={label}>
             <NumberField
               label={label}
+              units={unit ? { [unit]: 1 } : {}}
               value={target?.figures[figure]?.stop?.most ?? null}
               min={1}
               max={100_000}

@@ -109,6 +109,7 @@ function Fields({ name, stand, onChange }: { name: string; stand: Stand; onChang
   const field = (key: keyof Stand, label: string, min: number, max: number, factor = 1) => (
     <NumberField
       label={`${name} ${label}`}
+      units={key === "turn" ? { "°": 1 } : factor === 100 ? { "%": 1 } : { px: 1 }}
       value={Math.round(stand[key] * factor)}
       min={min}
       max={max}

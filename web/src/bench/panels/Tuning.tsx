@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 import type { Output } from "../../api/client";
 import { ago, kilobytes, size } from "../../format";
 import { Bar } from "../../shelf/Shelf";
-import { NumberField, Row } from "../../ui/controls";
+import { KILOBYTES, NumberField, Row } from "../../ui/controls";
 import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
 import { withLimit } from "../outputs";
@@ -63,6 +63,7 @@ export function TuningPanel(panel: PanelProps) {
       <Row label="Budget">
         <NumberField
           label="Budget in KB"
+          units={KILOBYTES}
           value={budget === null ? null : Math.round(budget / 1024)}
           min={1}
           max={4_000_000}

@@ -56,6 +56,7 @@ export function Views({ bench }: { bench: Bench }) {
           <Row label="Gutter">
             <NumberField
               label="Gutter"
+              units={{ px: 1 }}
               value={grid.gutter}
               min={0}
               max={4096}

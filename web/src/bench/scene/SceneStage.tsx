@@ -98,6 +98,7 @@ export function SceneStage({
           <label className="flex items-center gap-1.5 text-ink-2">
             <NumberField
               label="Frames a second"
+              units={{ fps: 1 }}
               value={settings.rate}
               min={1}
               max={240}

@@ -225,6 +225,7 @@ function Moved({ bench, lineUp, position }: { bench: Bench; lineUp: LineUp; posi
       {label}
       <NumberField
         label={`Moved ${label}`}
+        units={key === "scale" ? { "%": 1 } : key === "turn" ? { "°": 1 } : { px: 1 }}
         value={key === "scale" ? Math.round(move.scale * 1e5) / 1e3 : move[key]}
         min={min}
         max={max}

@@ -88,7 +88,14 @@ export function DelaysPart({ bench, result }: PanelProps) {
         <span className="text-ink-2">cs</span>
       </Row>
       <Row label="Scale">
-        <NumberField label="Scale in percent" value={percent} min={1} max={5000} onCommit={setPercent} />
+        <NumberField
+          label="Scale in percent"
+          units={{ "%": 1 }}
+          value={percent}
+          min={1}
+          max={5000}
+          onCommit={setPercent}
+        />
         <span className="text-ink-2">%</span>
         <Button
           className="h-[26px]!"
