@@ -155,6 +155,29 @@ def test_a_project_at_work_gives_way_and_the_last_worker_is_kept_for_short_jobs(
     assert short is None or short.seconds <= LONG
 
 
+@pytest.mark.parametrize(
+    ("meanwhile", "state"),
+    [
+        ({}, "queued"),
+        ({"removed": NOON}, "failed"),  # it lies in the bin
+        ({"revision_id": 6}, "failed"),  # another revision counts now
+    ],
+)
+def test_what_failed_on_a_full_disk_is_queued_again_if_it_is_still_wanted(
+    sessions: sessionmaker[Session], tmp_path: Path, meanwhile: dict[str, Any], state: str
+) -> None:
+    add_jobs(sessions, 5, 6)
+    with sessions.begin() as session:
+        failed = {"state": "failed", "error": {"kind": "disk", "message": "the disk refused"}, "attempts": 1}
+        session.execute(update(Job).where(Job.id == 5).values(failed))
+        session.execute(update(Job).where(Job.id == 6).values(state="done"))
+        own = {"revision_id": 5, **meanwhile}
+        session.execute(update(Project).where(Project.id == f"{5:032}").values(own))
+    with sessions.begin() as session:
+        jobs._try_again(session, 5)
+    assert look(sessions, 5)[0] == state
+
+
 def test_what_has_to_give_way_to_another_transaction_is_tried_again(sessions: sessionmaker[Session]) -> None:
     """Two that lock the same rows in opposite orders: the database ends one of them (error 1213)."""
     add_jobs(sessions, 1, 2)

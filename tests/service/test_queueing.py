@@ -133,3 +133,23 @@ def test_what_cannot_be_made_fails_and_a_project_in_the_bin_lets_go(
     assert (job["output_id"], "no span 'gone'" in job["error"]["message"]) == ("soft", True)
     client.delete(f"/api/projects/{project}")
     assert not jobs(service, project, "new", "queued", "running")
+
+
+def test_a_fault_in_one_output_stops_no_other(
+    database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    prepare = Results.prepare
+
+    def faulty(self: Results, session: Any, revision: Any, recipe: Any, output_id: str) -> Any:
+        if output_id == "soft":
+            raise RuntimeError("a bug")
+        return prepare(self, session, revision, recipe, output_id)
+
+    monkeypatch.setattr(Results, "prepare", faulty)
+    monkeypatch.setattr(queueing, "AT_ONCE", 0)
+    with serving(Settings(data=tmp_path, database=database.url, workers=1)) as (client, _):
+        project = project_of(client, moving_square(6, 48, 32, soft=True))
+        add(client, project, WEBP, SAME)
+        until(lambda: {one["output_id"] for one in bench(client, project)["results"]} == {"page", "still"})
+        (job,) = until(lambda: [job for job in bench(client, project)["jobs"] if job["state"] == "failed"])
+        assert job["error"]["message"] == "an unexpected fault, RuntimeError: a bug"

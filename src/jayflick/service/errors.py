@@ -31,6 +31,11 @@ def problem_of(error: JayFlickError) -> dict[str, object]:
     return {"kind": kind, "message": error.message, "file": error.file, "remedy": error.remedy}
 
 
+def fault(error: Exception) -> dict[str, object]:
+    """What nobody expected, as a job that it ended tells it."""
+    return {"kind": "fault", "message": f"an unexpected fault, {type(error).__name__}: {error}"}
+
+
 def database_full() -> dict[str, object]:
     """The database's refusal on a full disk as the interface shows it."""
     return disk_problem(OSError(errno.ENOSPC, "No space left for the database"))

@@ -293,7 +293,8 @@ def _try_again(session: Session, job_id: int) -> None:
     newest = session.scalar(
         select(func.max(Job.id)).where(Job.project_id == job.project_id, Job.output_id == job.output_id)
     )
-    if _lacked_room(job) and newest == job.id and project.revision_id == job.revision_id:
+    wanted = project.removed is None and project.revision_id == job.revision_id and newest == job.id
+    if wanted and _lacked_room(job):
         job.state, job.attempts, job.error, job.ended = "queued", 0, None, None
 
 

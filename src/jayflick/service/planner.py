@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session, sessionmaker
 from .database import transact
 from .queueing import work_out_next
 from .results import Results
-from .room import is_full
 
 log = logging.getLogger(__name__)
 
@@ -59,8 +58,6 @@ class Planner:
             try:
                 self._all()
             except (SQLAlchemyError, OSError) as error:
-                if isinstance(error, OSError) and not is_full(error):
-                    raise
                 log.warning("outputs are worked out later: %s", type(error).__name__)
                 self._stop.wait(_PAUSE)
             self._wake.wait(_PAUSE)

@@ -4,17 +4,22 @@ Which pictures an output takes, and whether they are there already, is the dear 
 every frame, for every output. Where that is much, the other outputs have their turn right after.
 """
 
+import logging
 from collections import defaultdict
 from collections.abc import Iterable
 
 from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..core.errors import JayFlickError
 from ..core.recipe import Recipe
-from .errors import problem_of
+from .errors import fault, problem_of
 from .models import Job, Project, Result, Revision, now
 from .results import Results
+from .room import is_full
+
+log = logging.getLogger(__name__)
 
 AT_ONCE = 4000
 """Frames, counted for each output anew, up to which all outputs are worked out at once: a tenth of a second."""
@@ -67,7 +72,13 @@ def work_out_next(session: Session, results: Results) -> str | None:
         revision = session.get_one(Revision, job.revision_id)
         recipe = Recipe.model_validate(revision.recipe)
         jobs = [one for one in _under_way(session, project_id) if one.output_id == job.output_id]
-        _work_out(session, revision, recipe, job.output_id, job.place, results, jobs)
+        try:
+            _work_out(session, revision, recipe, job.output_id, job.place, results, jobs)
+        except Exception as error:
+            if isinstance(error, SQLAlchemyError) or is_full(error):
+                raise  # there is nothing wrong with it; it has its turn later
+            log.exception("an output could not be worked out", exc_info=error)
+            job.state, job.error, job.ended = "failed", fault(error), now()
     return project_id
 
 

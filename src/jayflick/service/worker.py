@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from sqlalchemy import ColumnElement, Engine, select, update
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
@@ -20,7 +20,7 @@ from ..core.stages import Stages
 from ..core.store import Store
 from ..core.warm import warm
 from .database import make_engine, make_sessions, transact
-from .errors import database_full, disk_problem, problem_of
+from .errors import database_full, disk_problem, fault, problem_of
 from .frames import StoredFrame, frames_of
 from .mariadb import die_with_parent
 from .models import Job, Project, Revision, now
@@ -72,13 +72,12 @@ def run_job(place: Place, job_id: int) -> str:
         return _finish(sessions, job_id, "failed", problem_of(error))
     except OSError as error:
         return _finish(sessions, job_id, "failed", disk_problem(error))
-    except DBAPIError as error:
-        if not is_full(error):
-            raise  # the database went away; the job is claimed anew when it is back
-        return _finish(sessions, job_id, "failed", database_full())
     except Exception as error:
-        message = f"an unexpected fault, {type(error).__name__}: {error}"
-        return _finish(sessions, job_id, "failed", {"kind": "fault", "message": message})
+        if isinstance(error, DBAPIError) and is_full(error):
+            return _finish(sessions, job_id, "failed", database_full())
+        if isinstance(error, OperationalError):
+            raise  # the database went away; the job is claimed anew when it is back
+        return _finish(sessions, job_id, "failed", fault(error))
 
 
 Made = tuple[int, Rendered]
