@@ -77,7 +77,7 @@ def test_orderly_restarts_never_fail_a_job(sessions: sessionmaker[Session], tmp_
     for _ in range(2 * MOST_ATTEMPTS):
         runner = JobRunner(sessions, Place("", tmp_path, tmp_path), Hub(), 1, _Endless)
         runner.start()
-        until(lambda: look(sessions, 77) == ("running", 0), 10)
+        until(lambda: look(sessions, 77) == ("running", 0))
         begun(sessions, 77)
         runner.stop()
 
