@@ -102,6 +102,9 @@ def assert_all_is_there(client: httpx.Client, document: dict[str, Any], version:
         assert undone["results"][0]["revision_id"] == undone["revision"]["id"]
         assert len(undone["results"][0]["costs"]) == 4
     assert undone["undo"] is None
+    for _ in range(CHANGES - 1):
+        again = client.post(f"/api/projects/{project}/redo").raise_for_status().json()
+    assert (again["recipe"], again["results"]) == (shown["recipe"], shown["results"])
 
 
 @pytest.mark.parametrize("version", [VERSIONS[0], "0007", VERSIONS[-1]])
