@@ -28,7 +28,9 @@ OPTIONS = [
 ]
 STAGE = 'section[aria-label="Stage"]'
 
-expect.set_options(timeout=20_000)
+LONGEST = 60
+"""Seconds after which what has not come by then is a failure, on the busiest machine."""
+expect.set_options(timeout=LONGEST * 1000)
 
 
 @pytest.fixture(scope="session")
@@ -108,6 +110,7 @@ def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
     )
+    context.set_default_timeout(LONGEST * 1000)
     page = context.new_page()
     opened = Desk(page, context, demo.base)
     page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)
@@ -155,7 +158,7 @@ def drop(page: Page, paths: list[Path], *, taken: Locator | None = None) -> None
     raise AssertionError("the drop was not taken")
 
 
-def until(condition: Callable[[], bool], seconds: float = 20) -> None:
+def until(condition: Callable[[], bool], seconds: float = LONGEST) -> None:
     deadline = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < deadline, "it did not happen in time"
