@@ -106,7 +106,7 @@ def test_what_nobody_waits_for_any_more_ends_at_once_read_or_not() -> None:
         until(lambda: decoders._free._standing)  # one has been begun and waits for its next turn
         for number in (2, 0, 1):
             wishes[number].cancel()
-            threads[number].join(5)
+            threads[number].join(30)  # reading it takes longer
             assert number in ended
         with pytest.raises(Cancelled):
             list(decoders.pieces(data, "late.gif", wanted=wishes[0]))
@@ -123,6 +123,6 @@ def test_an_upload_that_is_cancelled_frees_the_readers(database: PrivateServer, 
         address = f"{client.base_url}/api/imports/{client.post('/api/imports').json()['id']}/files"
         with pytest.raises(httpx.ReadTimeout):
             httpx.post(address, files={"files": ("wave.gif", long_gif(900))}, timeout=1)
-        until(lambda: not service.decoders.pids(at_work=True), 5)
+        until(lambda: not service.decoders.pids(at_work=True), 30)
         (taken,) = client.post(address, files={"files": ("wave.png", short_png())}).json()
         assert taken["frames"] == 1
