@@ -10,9 +10,9 @@ import httpx
 import pytest
 from PIL import Image
 
+from jayflick.core.errors import Cancelled
 from jayflick.core.sequence.pieces import Piece
 from jayflick.service.decoding import MOST_STANDING, Decoders, Wanted, _Turns
-from jayflick.service.errors import Cancelled
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.settings import Settings
 from tests.server import until

@@ -19,11 +19,11 @@ from pathlib import Path
 from threading import Condition, Lock, Thread
 from typing import Any, BinaryIO, TypeVar
 
-from ..core.errors import InputError
+from ..core.errors import Cancelled, InputError
 from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
-from .errors import Cancelled, TooSlow, Unavailable
+from .errors import TooSlow, Unavailable
 from .mariadb import die_with_parent
 
 T = TypeVar("T")

@@ -13,10 +13,6 @@ class Conflict(JayFlickError):
     """Somebody else, or another window, was faster."""
 
 
-class Cancelled(JayFlickError):
-    """Whoever asked for it went away, or does not want it any more."""
-
-
 class TooSlow(InputError):
     """A file takes longer to read than is allowed for at first; it may be read again with patience."""
 

@@ -9,9 +9,9 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import OperationalError, SQLAlchemyError, TimeoutError
 from starlette.exceptions import HTTPException
 
-from ..core.errors import JayFlickError
+from ..core.errors import Cancelled, JayFlickError
 from .bounds import MOST_DOCUMENT
-from .errors import Cancelled, Conflict, NotFound, Unavailable, database_full, disk_problem, problem_of
+from .errors import Conflict, NotFound, Unavailable, database_full, disk_problem, problem_of
 from .room import is_full
 
 log = logging.getLogger(__name__)

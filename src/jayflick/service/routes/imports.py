@@ -190,10 +190,10 @@ async def take_clip(
         imports.forget(session, import_id, f"{name}/")
         return name
 
+    name = await run_in_threadpool(service.transact, forget)
     intake = await run_in_threadpool(Intake, service, import_id)
 
     def take() -> FileTaken:
-        name = service.transact(forget)
         with service.store.path(sha256).open("rb") as file:
             taken = intake.take_clip(file, name, Cut(wish.first, wish.last, wish.step))
         intake.keep()
