@@ -97,6 +97,17 @@ def test_a_wish_that_no_file_holds_exactly_is_shown_beside_what_it_holds(desk: D
     own.press("Enter")
     expect(panel).to_contain_text("no frame dropped; shown more than once: 1–24")
     undo_all(desk)
+    length.fill("2.5")
+    length.press("Enter")
+    panel.get_by_role("radio", name="Delays").click()
+    panel.get_by_role("textbox", name="Delay to set").fill("20")
+    panel.get_by_role("textbox", name="Delay to set").press("Enter")
+    scaled = panel.get_by_role("status", name="Custom delays")
+    expect(scaled).to_contain_text(
+        "custom delays add up to 4.8 s, and the duration is 2.5 s: all frames are scaled"
+    )
+    undo_all(desk)
+    expect(scaled).to_be_hidden()
 
 
 def test_many_delays_are_added_scaled_ramped_and_pasted(desk: Desk) -> None:

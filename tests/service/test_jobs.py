@@ -32,13 +32,17 @@ PIXELS = st.integers(1, 10**9)
 
 @pytest.fixture
 def sessions(database: PrivateServer) -> Iterator[sessionmaker[Session]]:
-    """Sessions on a database whose tables are empty afterwards."""
+    """Sessions on a database whose tables are empty: jobs that others left would be carried out as well."""
     engine = make_engine(database.url)
     made = make_sessions(engine)
+    transact(made, _remove_all)
     yield made
-    with made.begin() as session:
-        session.execute(delete(Project))
+    transact(made, _remove_all)
     engine.dispose()
+
+
+def _remove_all(session: Session) -> None:
+    session.execute(delete(Project))
 
 
 def add_jobs(sessions: sessionmaker[Session], *ids: int) -> None:

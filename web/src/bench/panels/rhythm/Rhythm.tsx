@@ -1,7 +1,7 @@
 // Order and time, in five parts: the pace of all, single delays, the order, the loop's closing, named spans.
 
 import { create } from "zustand";
-import { Segmented } from "../../../ui/controls";
+import { Mark, Segmented } from "../../../ui/controls";
 import { Head, type PanelProps } from "../panel";
 import { DelaysPart } from "./Delays";
 import { OrderPart } from "./Order";
@@ -15,6 +15,7 @@ export const useRhythmPart = create<{ part: RhythmPart }>(() => ({ part: "pace" 
 
 export function RhythmPanel(props: PanelProps) {
   const part = useRhythmPart((state) => state.part);
+  const scaled = props.result?.notes.find((note) => note.startsWith("custom delays add up"));
   return (
     <>
       <Head title="Rhythm">{props.behind ? "encoding" : "as the file plays"}</Head>
@@ -30,6 +31,12 @@ export function RhythmPanel(props: PanelProps) {
         ]}
         onChange={(next) => useRhythmPart.setState({ part: next })}
       />
+      {scaled && (
+        <p role="status" aria-label="Custom delays">
+          <Mark verdict="look" word="Custom delays scaled" />
+          <span className="block text-xs text-ink-2">{scaled}</span>
+        </p>
+      )}
       {part === "pace" && <PacePart {...props} />}
       {part === "delays" && <DelaysPart {...props} />}
       {part === "order" && <OrderPart {...props} />}
