@@ -1,7 +1,7 @@
 """What a revision lacks: for the output that is looked at it is worked out at once.
 
-Which pictures an output takes, and whether they are there already, is the dear part of a change: it looks at
-every frame, for every output. Where that is much, the other outputs have their turn right after.
+Which pictures an output takes, and whether they are there already, is the expensive part of a change: it looks
+at every frame, for every output. Where that is much, the other outputs have their turn right after.
 """
 
 import logging
