@@ -64,6 +64,24 @@ make_environment() { # the lock file to install: run or dev
     fi
 }
 
+# Bytecode of our own modules, which many systems forbid Python to keep by itself: a start loads all of them.
+compile_modules() {
+    local sources
+    mapfile -t sources < <(find src -name '*.py' | LC_ALL=C sort)
+    stamp .venv/.compiled "${sources[@]}" && return
+    .venv/bin/python -m compileall -q src || return 0 # a checkout that cannot be written to does without
+    mark .venv/.compiled "${sources[@]}"
+}
+
+# Both halves of what is installed, side by side.
+install_all() { # the lock file to install: run or dev
+    build_web &
+    local web=$!
+    make_environment "$1"
+    compile_modules
+    wait "$web" || fail "the web client could not be built"
+}
+
 build_web() {
     if ! stamp web/node_modules/.installed web/package-lock.json; then
         say "installing the web packages"

@@ -1,6 +1,6 @@
 """All measurements, one after another."""
 
-from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets
+from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets, start
 
 for title, part in (
     ("Whole encodes", encode),
@@ -11,6 +11,7 @@ for title, part in (
     ("Sheets", sheets),
     ("Broadcast", broadcast),
     ("Retuning in the browser", retune),
+    ("Starting", start),
     ("Memory", memory),
 ):
     print(f"\n## {title}\n", flush=True)

@@ -13,7 +13,7 @@ from typing import Any
 
 import httpx
 
-from jayflick.service.mariadb import die_with_parent
+from jayflick.service.processes import die_with_parent
 
 
 @dataclass

@@ -137,7 +137,8 @@ def kills(rounds: int) -> None:
         killed: dict[str, int] = {}
         for _ in range(rounds):
             time.sleep(dice.uniform(0.2, 7))
-            words = {"server": "", "worker": "spawn_main", "database": "mariadbd", "decoder": "forkserver"}
+            words = {"server": "", "database": "mariadbd"}
+            words |= {what: f"jayflick {what}" for what in ("worker", "reader", "forks")}
             what = dice.choice([*words, "server"])
             killed[what] = killed.get(what, 0) + 1
             below = server.children("")
@@ -376,8 +377,8 @@ def retunes(count: int) -> None:
                 edit(client, card["id"], change).raise_for_status()
                 until(lambda: finished_now(client, card["id"]))
                 if step == count // 5:
-                    early = sum(map(_memory, [server.pid, *server.children("spawn_main")]))
-            late = sum(map(_memory, [server.pid, *server.children("spawn_main")]))
+                    early = sum(map(_memory, [server.pid, *server.children("jayflick worker")]))
+            late = sum(map(_memory, [server.pid, *server.children("jayflick worker")]))
             time.sleep(40)  # longer than what was just made is left alone
             stored = client.get("/api/storage").json()
         files = sum(1 for _ in (server.data / "store").glob("*/*"))

@@ -177,9 +177,9 @@ def test_a_stand_in_that_was_killed_is_there_again_at_the_same_address(
     stage: Server, asker: httpx.Client
 ) -> None:
     before = standins(asker)
-    (pid,) = stage.children("jayflick.standins\0effects")
+    (pid,) = stage.children("jayflick stand-in effects")
     os.kill(pid, signal.SIGKILL)
-    until(lambda: stage.children("jayflick.standins\0effects") not in ([], [pid]))
+    until(lambda: stage.children("jayflick stand-in effects") not in ([], [pid]))
     after = standins(asker)
     assert {name: one["url"] for name, one in before.items()} == {
         name: one["url"] for name, one in after.items()
@@ -191,9 +191,9 @@ def test_a_stand_in_that_was_killed_is_there_again_at_the_same_address(
     taken = settled(asker, project_id, number)
     assert taken["message"] == "plays on the plane, 4 frames"
     assert send(asker, project_id, "effects").status_code == 409, "it is there"
-    (pid,) = stage.children("jayflick.standins\0effects")
+    (pid,) = stage.children("jayflick stand-in effects")
     os.kill(pid, signal.SIGKILL)
-    until(lambda: stage.children("jayflick.standins\0effects") not in ([], [pid]))
+    until(lambda: stage.children("jayflick stand-in effects") not in ([], [pid]))
     assert standins(asker)["effects"]["status"]["holds"] == [], "so that what it took is known to be gone"
     again = send(asker, project_id, "effects").raise_for_status().json()
     assert settled(asker, project_id, again["id"])["state"] == "taken"
@@ -240,7 +240,7 @@ def test_what_was_under_way_when_the_program_ended_can_be_sent_again(tmp_path: P
             number = send(asker, project_id, "switcher", use="overlay", memory=5).json()["id"]
             path = f"/api/projects/{project_id}/deliveries/{number}"
             until(lambda: asker.get(path).json()["stage"] == "converting")
-        left = server.children("jayflick.standins")
+        left = server.children("jayflick stand-in")
         assert len(left) == 4
         server.stop(signal.SIGKILL)
         until(lambda: not any(alive(pid) for pid in left))
@@ -252,7 +252,7 @@ def test_what_was_under_way_when_the_program_ended_can_be_sent_again(tmp_path: P
             assert send(asker, project_id, "switcher", use="overlay", memory=5).json()["id"] == number
             assert settled(asker, project_id, number)["state"] == "taken"
             # A place that hangs holds neither the program up when it stops, nor anybody else.
-            (pid,) = server.children("jayflick.standins\0post")
+            (pid,) = server.children("jayflick stand-in post")
             os.kill(pid, signal.SIGSTOP)
             send(asker, project_id, "post").raise_for_status()
             begun = time.monotonic()

@@ -9,7 +9,6 @@ from contextlib import contextmanager, suppress
 from typing import Any, NamedTuple, TypeVar
 from urllib.parse import quote, urlsplit
 
-import httpx
 from pydantic import BaseModel, ValidationError
 
 from ..core.errors import Cancelled, InputError, JayFlickError
@@ -94,6 +93,9 @@ class Sender:
         self._cancelled: Callable[[], bool] = _never
         self._listed = 0
         self._watch = _Watch()
+        import httpx  # here, since most that may send never do
+
+        self._broken = httpx.TransportError
         self._client = httpx.Client(
             base_url=address,
             timeout=httpx.Timeout(patience, connect=3),
@@ -199,7 +201,7 @@ class Sender:
                         data += block
                         if len(data) > MOST_ANSWER + self._listed:
                             raise InputError("what answers there takes no files this way")
-            except httpx.TransportError:
+            except self._broken:
                 continue
             if answer.status_code >= 500:
                 continue

@@ -1,14 +1,16 @@
 """``python -m jayflick.demo FOLDER`` draws the demo's files, a folder for each project, to bring in by hand."""
 
+import multiprocessing
 import sys
 from pathlib import Path
 
-from .load import drawn_demo
+from . import DEMO
+from .load import drawn
 
 if __name__ == "__main__":
     if len(sys.argv) != 2:
         sys.exit("usage: python -m jayflick.demo FOLDER")
-    for project, files in drawn_demo():
+    for project, files in drawn(DEMO, multiprocessing.get_context("spawn")):
         folder = Path(sys.argv[1]) / project.folder
         folder.mkdir(parents=True, exist_ok=True)
         for (name, _), data in zip(project.files, files, strict=True):

@@ -1,20 +1,23 @@
 """Drawing the demo's files side by side, for whoever wants to keep them."""
 
-import multiprocessing
-from collections.abc import Iterator
+from collections.abc import Callable, Generator, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from multiprocessing.context import BaseContext
 
-from . import DEMO, DemoProject
-
-
-def _made(which: int, index: int) -> bytes:
-    return DEMO[which].files[index][1]()
+from . import DemoProject
 
 
-def drawn_demo(workers: int = 2) -> Iterator[tuple[DemoProject, list[bytes]]]:
-    """Each demo project with the bytes of its files, made in ``workers`` processes."""
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(workers, mp_context=context) as pool:
-        for which, project in enumerate(DEMO):
-            count = len(project.files)
-            yield project, list(pool.map(_made, [which] * count, range(count), chunksize=4))
+def _made(draw: Callable[[], bytes]) -> bytes:
+    return draw()
+
+
+def drawn(
+    projects: Sequence[DemoProject], context: BaseContext, workers: int = 2
+) -> Generator[tuple[DemoProject, list[bytes]]]:
+    """Each demo project with the bytes of its files, made in ``workers`` processes that ``context`` starts."""
+    pool = ProcessPoolExecutor(workers, mp_context=context)
+    try:
+        for project in projects:
+            yield project, list(pool.map(_made, [draw for _, draw in project.files], chunksize=4))
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)

@@ -1,7 +1,6 @@
 """The application: its parts, routes and errors, and the built web client."""
 
 import asyncio
-import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -11,7 +10,6 @@ from starlette.concurrency import run_in_threadpool
 
 from .. import __version__
 from ..core.atomic import sweep
-from ..core.warm import warm
 from ..loopback import Guard
 from ..peers import own_users
 from . import handoffs
@@ -44,11 +42,11 @@ def create_app(settings: Settings) -> FastAPI:
         service.deliveries.start()
         if settings.standins:
             service.standins.start()
-        # Loading compiled loops takes a second or two; the first edit should not have to wait for it.
-        threading.Thread(target=warm, name="warm", daemon=True).start()
+        service.demo.start()
         sweeper.start()
         yield
         service.interrupt()
+        await run_in_threadpool(service.demo.stop)
         await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(service.planner.stop)
         await run_in_threadpool(service.jobs.stop)

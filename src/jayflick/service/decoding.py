@@ -3,7 +3,6 @@
 import heapq
 import itertools
 import logging
-import multiprocessing
 import os
 import resource
 import signal
@@ -12,7 +11,6 @@ import warnings
 from collections.abc import Callable, Generator, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.reduction import recv_handle, send_handle
 from pathlib import Path
@@ -24,7 +22,8 @@ from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
 from .errors import TooSlow, Unavailable
-from .mariadb import die_with_parent
+from .forks import CONTEXT
+from .processes import forked_as
 
 T = TypeVar("T")
 Sent = bytes | BinaryIO
@@ -40,15 +39,6 @@ MOST_STANDING = 8
 """Files that have been begun and wait for their next turn."""
 PATIENT = 6
 """How many times as long a file may take that somebody wants read all the same."""
-
-# Forked from a process that has one thread and the readers loaded: another takes a hundredth of a second.
-_CONTEXT = multiprocessing.get_context("forkserver")
-_CONTEXT.set_forkserver_preload(["jayflick.core.sequence.pieces"])
-
-
-def load_readers() -> None:
-    """Begin to load the readers in the process that others are forked from, which takes a few seconds."""
-    forkserver.ensure_running()
 
 
 class Wanted:
@@ -314,8 +304,8 @@ class _Decoder:
         self.alive = True
         self.idle = True
         for tried in range(1, _TRIES + 1):
-            self._pipe, theirs = _CONTEXT.Pipe()
-            self._process = _CONTEXT.Process(
+            self._pipe, theirs = CONTEXT.Pipe()
+            self._process = CONTEXT.Process(
                 target=_serve, args=(theirs, memory, seconds), name="decoder", daemon=True
             )
             try:
@@ -385,12 +375,12 @@ class _Decoder:
 
 def _serve(pipe: Connection, memory: int, seconds: int) -> None:
     """What a process does: one file after the other, until nobody is there to send any."""
-    die_with_parent(os.getppid())  # the fork server, which ends with the server's own process
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
+    forked_as("reader")
     warnings.simplefilter("ignore")  # libraries speak of damage that is reported as what it means
     logging.disable()
     keep_freed_memory()
-    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
+    shared = _data_bytes()  # what was loaded before the fork counts against the limit, and is no file's
+    resource.setrlimit(resource.RLIMIT_DATA, (memory + shared, memory + shared))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
         while True:
@@ -410,3 +400,9 @@ def _serve(pipe: Connection, memory: int, seconds: int) -> None:
             pipe.send(None)
     except (EOFError, OSError):
         return
+
+
+def _data_bytes() -> int:
+    """What this process has of the memory that RLIMIT_DATA is about."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) * 1024 for line in lines if line.startswith("VmData:"))

@@ -1,13 +1,12 @@
 """Carrying out queued jobs in worker processes: fair between projects, nothing lost when one is killed."""
 
 import logging
-import multiprocessing
-import os
 import threading
 from collections import Counter
 from collections.abc import Callable, Iterable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from datetime import datetime
 from typing import NamedTuple
 
@@ -15,11 +14,13 @@ from sqlalchemy import func, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
+from ..core.warm import compiled_before
 from .database import transact
 from .events import Hub
+from .forks import CONTEXT
 from .models import Job, Project, now
 from .room import Starved
-from .worker import Place, begin, run_job
+from .worker import Place, begin, compile_loops, run_job
 
 log = logging.getLogger(__name__)
 
@@ -32,10 +33,13 @@ _PACE = 15e6
 
 
 def process_pool() -> Executor:
-    """One worker process, started fresh (a fork would copy compiled threads that do not survive it)."""
-    context = multiprocessing.get_context("spawn")
-    return ProcessPoolExecutor(1, mp_context=context, initializer=begin, initargs=(os.getpid(),))
+    """One worker process."""
+    return ProcessPoolExecutor(1, mp_context=CONTEXT, initializer=begin)
 
+
+_TRIES = 3
+_NO_WORKER = (BrokenProcessPool, OSError, EOFError)
+"""It died while it had nothing to do; or what it is forked from was killed."""
 
 _LOOKED_AT = 1000
 """The most jobs among which the next is chosen."""
@@ -93,17 +97,22 @@ class _Slot:
         self.job: Queued | None = None
         self.future: Future[str] | None = None
 
-    def warm_up(self) -> None:
-        self._executor.submit(int)  # nothing to do: only brings the worker up before it is needed
+    def warm_up(self) -> "Future[None]":
+        """Bring the worker up before it is needed."""
+        return self._executor.submit(compile_loops)
 
-    def take(self, job: Queued, place: Place, on_done: Callable[[], None]) -> None:
-        try:
-            self.future = self._executor.submit(run_job, place, job.id)
-        except BrokenProcessPool:  # it died while it had nothing to do
-            self.rebuild()
-            self.future = self._executor.submit(run_job, place, job.id)
-        self.job = job
-        self.future.add_done_callback(lambda _: on_done())
+    def take(self, job: Queued, place: Place, on_done: Callable[[], None]) -> bool:
+        """Begin a job; whether there is a worker for it."""
+        for _ in range(_TRIES):
+            try:
+                self.future = self._executor.submit(run_job, place, job.id)
+            except _NO_WORKER:
+                self.rebuild()
+            else:
+                self.job = job
+                self.future.add_done_callback(lambda _: on_done())
+                return True
+        return False
 
     def rebuild(self) -> None:
         self._executor.shutdown(wait=False, cancel_futures=True)
@@ -146,24 +155,27 @@ class JobRunner:
         for job_id in transact(self._sessions, _failed_on_the_disk):
             self._starved.note(job_id, earlier=True)
         self._slots = [_Slot(self._make_executor) for _ in range(self._workers)]
-        for slot in self._slots:
-            slot.warm_up()
         self._thread.start()
 
     def wake(self) -> None:
         """Look for queued jobs now."""
         self._wake.set()
 
-    def stop(self) -> None:
-        """Stop claiming; jobs at work are queued again for the next start."""
+    def interrupt(self) -> None:
+        """Begin to stop: no job is claimed any more, and a worker's end is not its job's fault."""
         self._stop.set()
         self._wake.set()
+
+    def stop(self) -> None:
+        """Stop claiming; jobs at work are queued again for the next start."""
+        self.interrupt()
         if self._thread.is_alive():
             self._thread.join(5)
         for slot in self._slots:
             slot.stop()
 
     def _loop(self) -> None:
+        self._warm_up()
         while not self._stop.is_set():
             try:
                 for slot in self._slots:
@@ -181,6 +193,14 @@ class JobRunner:
             self._wake.wait(POLL if self._at_work() else 1.0)
             self._wake.clear()
 
+    def _warm_up(self) -> None:
+        """On a new machine the first worker compiles the loops, and the others find them on the disk."""
+        for slot in self._slots:
+            with suppress(*_NO_WORKER):
+                warm = slot.warm_up()
+                while not (compiled_before() or warm.done() or self._stop.wait(0.2)):
+                    pass
+
     def _at_work(self) -> list[Queued]:
         return [slot.job for slot in self._slots if slot.job is not None]
 
@@ -194,8 +214,9 @@ class JobRunner:
             return False
         if failed:
             self._tell(job.id)
-        else:
-            slot.take(job, self._place, self._wake.set)
+        elif not slot.take(job, self._place, self._wake.set):
+            transact(self._sessions, _requeue, job.id, counts=False)
+            return False
         return True
 
     def _collect(self, slot: _Slot) -> None:
@@ -204,7 +225,7 @@ class JobRunner:
             return
         error = future.exception()
         if error is not None:
-            died = isinstance(error, BrokenProcessPool)
+            died = isinstance(error, BrokenProcessPool) and not self._stop.is_set()
             transact(self._sessions, _requeue, job.id, counts=died)
             log.warning("job %s is tried again after %s", job.id, type(error).__name__)
             if died:

@@ -1,34 +1,21 @@
-"""What ./start runs once everything is installed: database, tables, demo, compiled loops, server."""
+"""What ./start runs once everything is installed. Little is loaded here: the database begins at once."""
 
 import argparse
-import gc
 import logging
-import shutil
 import signal
 import socket
 import sys
-import tempfile
-import time
 from pathlib import Path
 from types import FrameType
-
-import uvicorn
-from fastapi import FastAPI
-from sqlalchemy.exc import DBAPIError
+from typing import TYPE_CHECKING
 
 from ..core.errors import JayFlickError
-from ..core.warm import compiled_before, warm
 from ..peers import kernel_tells
-from .app import create_app
-from .bounds import PatientProtocol
-from .database import make_engine, make_sessions
-from .decoding import load_readers
-from .demo import load_demo
 from .lock import Lock
 from .mariadb import PrivateServer, no_room
-from .migration import migrate
-from .room import is_full
-from .settings import Settings
+
+if TYPE_CHECKING:
+    from .settings import Settings
 
 PORT = 8230
 
@@ -61,44 +48,30 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         lock = Lock.take(options.data)
         port = _port(options.port)
-        load_readers()
-        _say("starting the database")
-        database.start()
+        print("starting", flush=True)
+        database.begin()
+        from .serving import serve  # takes most of a start, while the database starts
+
         share = options.share
         if not share and not kernel_tells():
-            _say(
-                "this system does not tell whose a connection is: every user of this machine can use Jay Flick"
+            print(
+                "this system does not tell whose a connection is: every user of this machine can use Jay Flick",
+                flush=True,
             )
             share = True
+        from .settings import Settings
+
         settings = Settings(
             data=options.data,
-            database=database.url,
+            demo=not options.no_demo,
             standins=not options.no_standins,
             share=share,
             port=port,
         )
-        settings = _with_handoff(settings, options.handoff)
-        _receive_into(settings.uploads_folder)
-        migrate(settings.database)
-        if not compiled_before():
-            _say("compiling the inner loops (half a minute, this once)")
-            warm()
-        if not options.no_demo:
-            _demo(settings)
-        server = _Server(
-            uvicorn.Config(
-                create_app(settings),
-                host="127.0.0.1",
-                port=port,
-                log_level="warning",
-                access_log=False,
-                timeout_graceful_shutdown=3,
-                http=PatientProtocol,
-            )
-        )
-        lock.tell(f"http://127.0.0.1:{port}")
-        server.run()
-    except (JayFlickError, OSError, DBAPIError) as error:
+        serve(_with_handoff(settings, options.handoff), database, lock)
+    except Exception as error:
+        from .room import is_full
+
         told = no_room() if is_full(error) else error
         if not isinstance(told, JayFlickError):
             raise
@@ -110,26 +83,7 @@ def main(arguments: list[str] | None = None) -> int:
     return 0
 
 
-class _Server(uvicorn.Server):
-    """Says where it is once it really answers there, and stops without waiting for what may take long."""
-
-    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
-        app = self.config.app
-        if isinstance(app, FastAPI):
-            app.state.service.interrupt()
-        await super().shutdown(sockets)
-
-    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
-        await super().startup(sockets)
-        # What is loaded now stays: looking through it again and again would hold up answers.
-        gc.collect()
-        gc.freeze()
-        gc.set_threshold(50_000, 20, 50)
-        if self.started:
-            _say(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)")
-
-
-def _with_handoff(settings: Settings, folder: Path | None) -> Settings:
+def _with_handoff(settings: "Settings", folder: Path | None) -> "Settings":
     """The settings with a hand-off folder, if one is asked for; it must be there."""
     if folder is None:
         return settings
@@ -138,30 +92,8 @@ def _with_handoff(settings: Settings, folder: Path | None) -> Settings:
     return settings.model_copy(update={"handoff": folder.resolve()})
 
 
-def _receive_into(folder: Path) -> None:
-    """Have files lie in the data folder while they are received; what an earlier run left there goes."""
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir(mode=0o700)
-    tempfile.tempdir = str(folder.resolve())
-
-
 def _leave(number: int, frame: FrameType | None) -> None:
     raise SystemExit(0)
-
-
-def _say(text: str) -> None:
-    print(text, flush=True)
-
-
-def _demo(settings: Settings) -> None:
-    engine = make_engine(settings.database)
-    try:
-        begun = time.monotonic()
-        _say("looking for the demo (drawn once, in half a minute)")
-        if load_demo(settings, make_sessions(engine)):
-            _say(f"demo drawn in {time.monotonic() - begun:.0f} s")
-    finally:
-        engine.dispose()
 
 
 def _port(wanted: int | None) -> int:

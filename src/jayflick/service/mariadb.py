@@ -1,6 +1,5 @@
 """A private MariaDB server in the data folder: its own files, socket, port and password, on loopback only."""
 
-import ctypes
 import os
 import secrets
 import shutil
@@ -17,22 +16,12 @@ import pymysql
 
 from ..core.atomic import atomic_write
 from ..core.errors import JayFlickError
+from .processes import die_with_parent
 
 SERVERS = ("/usr/sbin/mariadbd", "/usr/libexec/mariadbd")
-_PR_SET_PDEATHSIG = 1
 _KINDLY = 5.0
 """Seconds that a server has to end in good order. On a full disk it waits for room, deaf to all signals."""
 _FULL = "No space left on device", "Disk is full"
-
-
-def die_with_parent(parent: int) -> None:
-    """Ask the kernel to end this process when its parent is gone, however the parent went.
-
-    ``parent``: its process id. It may be gone already, in which case nothing would ever come.
-    """
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
-    if os.getppid() != parent:
-        os._exit(1)
 
 
 class PrivateServer:
@@ -44,6 +33,8 @@ class PrivateServer:
         self._process: subprocess.Popen[bytes] | None = None
         self._stopping = threading.Event()
         self._log = self.folder / "server.log"
+        self._said = 0
+        """Bytes that were in it when the server was started."""
         self._scratch = self.folder / "tmp"
         """A server clears tables out of its temporary folder when it starts: it must share it with no other."""
         self._nowhere = self.folder / "files"
@@ -61,7 +52,12 @@ class PrivateServer:
         return self._process.pid
 
     def start(self) -> None:
-        """Set the folder up if it is new, then start the server and wait until it answers."""
+        """Start the server, and wait until it answers."""
+        self.begin()
+        self.ready()
+
+    def begin(self) -> None:
+        """Set the folder up if it is new, then begin to start the server."""
         self.folder.mkdir(parents=True, exist_ok=True)
         self.folder.chmod(0o700)
         self._end_leftover()
@@ -72,6 +68,10 @@ class PrivateServer:
             self._install(tables)
         self.port = _free_port()
         self._launch()
+
+    def ready(self) -> None:
+        """Wait until the server answers, and from then on keep it up."""
+        self._wait()
         threading.Thread(target=self._watch, name="database-watch", daemon=True).start()
 
     def stop(self) -> None:
@@ -114,8 +114,7 @@ class PrivateServer:
         if server is None:
             raise JayFlickError("MariaDB is not installed", remedy="apt-get install mariadb-server-core")
         init = self.folder / "init.sql"
-        password = self._password()
-        said = self._log.stat().st_size if self._log.exists() else 0
+        self._said = self._log.stat().st_size if self._log.exists() else 0
         init.touch(mode=0o600)
         init.write_text(
             "CREATE DATABASE IF NOT EXISTS jayflick CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
@@ -124,7 +123,7 @@ class PrivateServer:
             "DELETE FROM mysql.db;\n"
             "DELETE FROM mysql.proxies_priv;\n"
             "FLUSH PRIVILEGES;\n"
-            f"CREATE USER 'jayflick'@'127.0.0.1' IDENTIFIED BY '{password}';\n"
+            f"CREATE USER 'jayflick'@'127.0.0.1' IDENTIFIED BY '{self._password()}';\n"
             "GRANT ALL ON jayflick.* TO 'jayflick'@'127.0.0.1';\n"
         )
         self._process = subprocess.Popen(
@@ -158,10 +157,15 @@ class PrivateServer:
             start_new_session=True,  # Ctrl-C in the terminal is for us; we stop the server when all is done
             preexec_fn=partial(die_with_parent, os.getpid()),
         )
+
+    def _wait(self) -> None:
+        process = self._process
+        assert process is not None
+        password = self._password()
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:
-            if self._process.poll() is not None:
-                self._need_room(self._words_since(said))
+            if process.poll() is not None:
+                self._need_room(self._words_since(self._said))
                 raise JayFlickError(f"the database did not start; its log ends with: {self._last_words()}")
             try:
                 pymysql.connect(
@@ -169,15 +173,15 @@ class PrivateServer:
                 ).close()
             except pymysql.MySQLError:
                 try:
-                    self._need_room(self._words_since(said))
+                    self._need_room(self._words_since(self._said))
                 except JayFlickError:  # it would look for room once a minute
-                    self._process.kill()
-                    self._process.wait()
+                    process.kill()
+                    process.wait()
                     raise
                 time.sleep(0.03)
             else:
                 return
-        self._process.kill()
+        process.kill()
         raise JayFlickError(f"the database did not answer in a minute; its log ends with: {self._last_words()}")
 
     def _words_since(self, size: int) -> str:
@@ -205,6 +209,7 @@ class PrivateServer:
             if self._process is not None and self._process.poll() is not None and not self._stopping.is_set():
                 try:
                     self._launch()
+                    self._wait()
                 except JayFlickError:
                     self._stopping.wait(2)
 

@@ -14,6 +14,7 @@ from .cards import Shelf
 from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
 from .deliveries import Deliveries
+from .demo import Demo
 from .events import Hub
 from .frames import FrameLists
 from .jobs import JobRunner
@@ -66,6 +67,7 @@ class Service:
             self.transact, self.sessions, self.store, self.hub, self.standins, settings.send_beyond
         )
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
+        self.demo = Demo(settings, self.transact, self.decoders, self.results, self.changed)
         self.uploads = Semaphore(settings.uploads)
         """Uploads that are received side by side; others wait, with nothing of them in memory."""
         self.readers = CapacityLimiter(max(2 * settings.decoders, settings.uploads))
@@ -78,7 +80,10 @@ class Service:
     def interrupt(self) -> None:
         """End what requests wait for, before the server stops: news, and files that are being read."""
         self.hub.close()
+        self.demo.interrupt()
         self.decoders.stop()
+        self.jobs.interrupt()
+        self.standins.interrupt()
 
     def changed(self, project_id: str) -> None:
         """After a commit: let all windows know, and whoever carries out what is new."""

@@ -637,3 +637,4 @@ class Storage(Document):
 class Health(Document):
     ready: bool
     version: str
+    demo_waiting: int = Field(description="Projects of the demo that are still being drawn")

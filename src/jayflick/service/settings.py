@@ -30,6 +30,7 @@ class Settings(BaseSettings):
     port: int | None = Field(None, description="Where it is served; set by the start command")
     share: bool = Field(False, description="Answer every user of this machine, not only who started it")
     handoff: Path | None = Field(None, description="A folder that outputs may be written into")
+    demo: bool = Field(False, description="Put the demo on a new shelf")
     standins: bool = Field(False, description="Run the stand-ins")
     send_beyond: bool = Field(False, description="Outputs may be sent to addresses beyond this machine")
     sweep_seconds: float = Field(600, gt=0, description="Pause between two rounds of clearing away")

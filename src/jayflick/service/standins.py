@@ -1,25 +1,22 @@
 """Keeps the stand-ins running: a process each, started again when it ends."""
 
 import json
-import os
-import signal
 import socket
-import subprocess
-import sys
 import threading
 import time
 from contextlib import suppress
 from dataclasses import dataclass
-from functools import partial
+from multiprocessing.process import BaseProcess
 from pathlib import Path
+from typing import Any, get_args
 
 from ..core.atomic import atomic_write
 from ..core.errors import JayFlickError
 from ..delivery.protocol import Kind, Status
 from ..delivery.sender import Sender
-from ..standins.kinds import KINDS
-from .mariadb import die_with_parent
+from .forks import CONTEXT
 from .models import now
+from .processes import forked_as
 from .schemas import StandInInfo
 
 LIST = "standins.json"
@@ -31,7 +28,7 @@ class _Running:
     name: Kind
     listening: socket.socket
     """Kept open, so that the address stays the same, and nobody is turned away while it starts anew."""
-    process: subprocess.Popen[bytes] | None = None
+    process: BaseProcess | None = None
     failures: int = 0
     not_before: float = 0.0
 
@@ -55,17 +52,20 @@ class StandIns:
     def start(self) -> None:
         """Begin to start them; returns at once."""
         self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        for name in KINDS:
+        for name in get_args(Kind):
             listening = socket.create_server(("127.0.0.1", 0), backlog=64)
             self._running.append(_Running(name, listening))
         addresses = {one.name: one.url for one in self._running}
         atomic_write(self._folder / LIST, json.dumps(addresses).encode())
-        # They end with the thread that starts them, however that ends.
         self._thread = threading.Thread(target=self._keep, name="standins", daemon=True)
         self._thread.start()
 
-    def stop(self) -> None:
+    def interrupt(self) -> None:
+        """Begin to stop: what ends now is not started again."""
         self._stopping.set()
+
+    def stop(self) -> None:
+        self.interrupt()
         if self._thread is not None:
             self._thread.join()
         (self._folder / LIST).unlink(missing_ok=True)
@@ -88,9 +88,11 @@ class StandIns:
         return [self._info(one) for one in self._running]
 
     def _info(self, one: _Running) -> StandInInfo:
+        from ..standins.kinds import KINDS  # which the server itself can do without
+
         status: Status | None = None
         asked = now()
-        alive = one.process is not None and one.process.poll() is None
+        alive = one.process is not None and one.process.is_alive()
         if alive:
             with suppress(JayFlickError), Sender(one.url, patience=1.5) as sender:
                 status = sender.status()
@@ -109,7 +111,7 @@ class StandIns:
     def _keep(self) -> None:
         while not self._stopping.is_set():
             for one in self._running:
-                if one.process is not None and one.process.poll() is None:
+                if one.process is not None and one.process.is_alive():
                     continue
                 clock = time.monotonic()
                 if one.process is not None:
@@ -120,28 +122,32 @@ class StandIns:
                     one.not_before = clock + min(0.2 * 2**one.failures, 10)
                 if clock >= one.not_before:
                     one.not_before = clock
-                    one.process = self._begin(one)
+                    with suppress(OSError, EOFError):  # what it is forked from was killed; it is tried again
+                        one.process = self._begin(one)
             self._stopping.wait(0.2)
         for one in self._running:
             if one.process is not None:
-                one.process.send_signal(signal.SIGTERM)
+                one.process.terminate()
         patient = time.monotonic() + 2
         for one in self._running:
             if one.process is not None:
-                try:
-                    one.process.wait(max(patient - time.monotonic(), 0.01))
-                except subprocess.TimeoutExpired:
+                one.process.join(max(patient - time.monotonic(), 0.01))
+                if one.process.is_alive():
                     one.process.kill()
-                    one.process.wait()
+                    one.process.join()
 
-    def _begin(self, one: _Running) -> subprocess.Popen[bytes]:
-        descriptor = one.listening.fileno()
-        options = ["--data", str(self._folder), "--web", str(self._web), "--fd", str(descriptor)]
-        options += ["--share"] if self._share else []
-        options += ["--framed-by", str(self._port)] if self._port is not None else []
-        return subprocess.Popen(
-            [sys.executable, "-m", "jayflick.standins", one.name, *options],
-            pass_fds=[descriptor],
-            stdin=subprocess.DEVNULL,
-            preexec_fn=partial(die_with_parent, os.getpid()),
+    def _begin(self, one: _Running) -> BaseProcess:
+        options = {"listening": one.listening, "share": self._share, "framed_by": self._port}
+        process = CONTEXT.Process(
+            target=_run, args=(one.name, self._folder, self._web, options), name=one.name, daemon=True
         )
+        process.start()
+        return process
+
+
+def _run(name: Kind, folder: Path, web: Path, options: dict[str, Any]) -> None:
+    """A stand-in's process."""
+    from ..standins.serve import serve
+
+    forked_as(f"stand-in {name}")
+    serve(name, folder, web, **options)

@@ -18,12 +18,12 @@ from ..core.recipe import Recipe
 from ..core.render import Rendered, render
 from ..core.stages import Stages
 from ..core.store import Store
-from ..core.warm import warm
+from ..core.warm import compiled_before, warm
 from .database import make_engine, make_sessions, transact
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import StoredFrame, frames_of
-from .mariadb import die_with_parent
 from .models import Job, Project, Revision, now
+from .processes import forked_as
 from .results import keep_result
 from .room import is_full
 
@@ -40,11 +40,16 @@ class Place:
     stages: Path
 
 
-def begin(server: int) -> None:
-    """First thing in a new worker process: end when the server ends, and load the compiled loops."""
-    die_with_parent(server)
+def begin() -> None:
+    """First thing in a new worker process."""
+    forked_as("worker")
     keep_freed_memory()
-    warm()
+
+
+def compile_loops() -> None:
+    """On a new machine, compile what else was loaded before the fork."""
+    if not compiled_before():
+        warm()
 
 
 @cache

@@ -16,6 +16,7 @@ export type JobInfo = Schemas["JobInfo"];
 export type FrameInfo = Schemas["FrameInfo"];
 export type Problem = Schemas["Problem"];
 export type Renewed = Schemas["Renewed"];
+export type Health = Schemas["Health"];
 export type Limits = Schemas["Limits"];
 export type Storage = Schemas["Storage"];
 export type FileTaken = Schemas["FileTaken"];

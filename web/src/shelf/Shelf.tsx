@@ -13,6 +13,7 @@ import {
   thumbUrl,
   type BinnedProject,
   type FileTaken,
+  type Health,
   type Limits,
   type Output,
   type ProjectCard,
@@ -38,6 +39,12 @@ export function Shelf() {
     retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
     retryDelay: 1000,
   });
+  const health = useQuery({
+    queryKey: ["health"],
+    queryFn: () => data<Health>(api.GET("/api/health")),
+    refetchInterval: ({ state }) => (state.data?.demo_waiting ? 1000 : false),
+  });
+  const drawing = health.data?.demo_waiting ?? 0;
   const [wanted, setWanted] = useState("");
   const sorting = useBringing((state) => state.sorting);
   const cutting = useBringing((state) => state.cutting);
@@ -104,7 +111,7 @@ export function Shelf() {
           </Empty>
         ) : !projects ? (
           <p className="py-12 text-center text-ink-2">Loading projects…</p>
-        ) : projects.length === 0 ? (
+        ) : projects.length === 0 && !drawing ? (
           wanted ? (
             <Empty title={`No project is called “${wanted}”`} text="Part of its name is enough.">
               <Button onClick={() => setWanted("")}>Show all</Button>
@@ -117,6 +124,14 @@ export function Shelf() {
           )
         ) : (
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(280px,1fr))] gap-4">
+            {drawing > 0 && (
+              <li className="flex min-h-[180px] flex-col items-center justify-center gap-1 rounded-[12px] border border-dashed border-line px-6 text-center">
+                <p className="font-semibold" role="status">
+                  Drawing the demo: {count(drawing, "project")} to come
+                </p>
+                <p className="text-ink-2">This once. Your own frames can be dropped now.</p>
+              </li>
+            )}
             {projects.map((project) => (
               <Card key={project.id} project={project} />
             ))}

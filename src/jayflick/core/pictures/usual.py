@@ -8,7 +8,6 @@ from io import BytesIO
 from typing import Any
 
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -107,6 +106,8 @@ def header(data: bytes, name: str) -> Header:
 
 
 def _is_deep(data: bytes) -> bool:
+    import tifffile  # takes long to load
+
     with tifffile.TiffFile(BytesIO(data)) as file:
         page = file.pages.first
         return page.dtype is not None and page.dtype.itemsize > 1
@@ -132,6 +133,8 @@ def decode_page(data: bytes, page: int, name: str) -> NDArray[np.uint8]:
 
 def _deep_tiff(data: bytes, number: int) -> NDArray[np.uint8]:
     """A TIFF page of 16 bits a sample, rounded to 8; associated alpha (section 18) is divided out."""
+    import tifffile  # takes long to load
+
     with tifffile.TiffFile(BytesIO(data)) as file:
         page = file.pages[number]
         samples = np.asarray(page.asarray())

@@ -15,10 +15,10 @@ router = APIRouter(tags=["server"])
 
 
 @router.get("/health")
-def get_health(session: Reading) -> Health:
+def get_health(session: Reading, service: Parts) -> Health:
     """Whether the server and its database answer."""
     session.connection()
-    return Health(ready=True, version=__version__)
+    return Health(ready=True, version=__version__, demo_waiting=service.demo.waiting)
 
 
 @router.get("/limits")

@@ -1,0 +1,101 @@
+"""What workers, readers and stand-ins are forked from; the demo, drawn there behind an open shelf."""
+
+import os
+import signal
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+import httpx
+import pytest
+from alembic.script import ScriptDirectory
+
+from jayflick.demo import DemoProject
+from jayflick.service import demo, migration
+from jayflick.service.mariadb import PrivateServer
+from jayflick.service.settings import Settings
+from tests.conftest import moving_square
+from tests.server import Server, until
+from tests.service.conftest import colours, edit, finished, png, project_of, serving
+
+
+def test_all_are_forked_from_one_process_which_has_one_thread(own: Server) -> None:
+    (worker,) = until(lambda: own.children("jayflick worker"))
+    (reader,) = until(lambda: own.children("jayflick reader"))
+    (forks,) = own.children("jayflick forks")
+    for pid in (worker, reader):
+        assert f"\nPPid:\t{forks}\n" in Path(f"/proc/{pid}/status").read_text()
+    assert "\nThreads:\t1\n" in Path(f"/proc/{forks}/status").read_text()
+    held = [os.readlink(file) for file in Path(f"/proc/{forks}/fd").iterdir() if file.is_symlink()]
+    assert not any("server.lock" in name for name in held), "a killed server's folder is free at once"
+
+
+def test_nobody_else_can_have_it_fork_anything(own: Server) -> None:
+    """Whoever connects to it has it run what they like: unix(7), abstract addresses have no permissions."""
+    (forks,) = own.children("jayflick forks")
+    files = [os.readlink(file) for file in Path(f"/proc/{forks}/fd").iterdir() if file.is_symlink()]
+    sockets = {name[8:-1] for name in files if name.startswith("socket:[")}
+    rows = [line.split() for line in Path("/proc/net/unix").read_text().splitlines()[1:]]
+    places = [row[7] for row in rows if row[6] in sockets and len(row) > 7]
+    assert len(places) == 1
+    folder = Path(places[0]).parent
+    assert folder.is_absolute()
+    assert folder.stat().st_mode & 0o77 == 0
+
+
+def test_all_goes_on_after_it_was_killed(own: Server) -> None:
+    with own.client() as client:
+        project = project_of(client)
+        finished(client, project)
+        for count in (12, 11):
+            os.kill(until(lambda: own.children("forks"))[0], signal.SIGKILL)
+            edit(client, project, colours(count)).raise_for_status()
+            assert finished(client, project)["info"]["colours"] <= count
+            project_of(client, moving_square(3 + count))
+        (forks,) = own.children("forks")
+    own.stop()
+    until(lambda: not Path(f"/proc/{forks}").exists(), 10)
+
+
+def test_tables_that_are_the_newest_are_known_without_their_history() -> None:
+    history = ScriptDirectory.from_config(migration.alembic_config(""))
+    assert migration._newest() == history.get_current_head()
+
+
+def _drawn(shift: int) -> bytes:
+    return png(moving_square(1 + shift)[shift])
+
+
+def _breaks() -> bytes:
+    raise OSError("No space left on device")
+
+
+def _demo(title: str, draw: Callable[[int], Callable[[], bytes]]) -> DemoProject:
+    return DemoProject(title, title, [(f"{title}_{number}.png", draw(number)) for number in range(3)])
+
+
+def test_the_demo_comes_project_by_project_and_goes_on_at_the_next_start(
+    database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def shelf(client: httpx.Client) -> list[str]:
+        until(lambda: client.get("/api/health").json()["demo_waiting"] == 0)
+        return sorted(card["name"] for card in client.get("/api/projects").json())
+
+    settings = Settings(data=tmp_path, database=database.url, share=True, demo=True)
+    good = [_demo(title, lambda number: partial(_drawn, number)) for title in ("Buoy one", "Buoy two")]
+    monkeypatch.setattr(demo, "DEMO", (good[0], _demo("Buoy two", lambda _: _breaks)))
+    with serving(settings) as (client, _):
+        assert shelf(client) == ["Buoy one"]
+    assert "the next start goes on" in caplog.text
+    monkeypatch.setattr(demo, "DEMO", tuple(good))
+    for _ in range(2):
+        with serving(settings) as (client, _):
+            assert shelf(client) == ["Buoy one", "Buoy two"], "each once"
+            first = client.get("/api/projects").json()[0]["id"]
+            assert finished(client, first)["info"]["count"] == 3
+    with serving(settings) as (client, _):  # what was deleted does not come again
+        for card in client.get("/api/projects").json():
+            client.delete(f"/api/projects/{card['id']}").raise_for_status()
+        client.delete("/api/projects/bin").raise_for_status()
+    with serving(settings) as (client, _):
+        assert shelf(client) == []
