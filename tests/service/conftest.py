@@ -39,7 +39,7 @@ FEW = {"JAYFLICK_WORKERS": "1", "JAYFLICK_DECODERS": "1"}
 @pytest.fixture
 def own(tmp_path: Path) -> Iterator[Server]:
     """A server that a test may harm."""
-    server = Server(copy_empty(tmp_path / "data"), FEW).start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start("--no-demo")
     yield server
     server.stop(signal.SIGKILL)
 

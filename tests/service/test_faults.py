@@ -142,7 +142,7 @@ def test_a_killed_server_comes_back_as_it_was_and_finishes_its_job(own: Server) 
         project = project_of(client, heavy())
         until(lambda: any(job["state"] == "running" for job in bench(client, project)["jobs"]))
     own.stop(signal.SIGKILL)
-    again = Server(own.data, FEW).start("--no-demo")
+    again = Server(own.data, FEW, forked=True).start("--no-demo")
     try:
         with again.client() as client:
             assert finished(client, project)["info"]["count"] == 12
@@ -242,7 +242,7 @@ def on_small_disk(tmp_path: Path) -> Iterator[Server]:
     mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=160m", "tmpfs", disk], check=False)
     if mounted.returncode != 0:
         pytest.skip("only root can make a small disk")
-    server = Server(copy_empty(disk / "data"), FEW)
+    server = Server(copy_empty(disk / "data"), FEW, forked=True)
     try:
         yield server.start("--no-demo")
     finally:

@@ -167,7 +167,7 @@ def test_targets_of_ones_own_are_kept_and_broken_ones_refused_by_line(client: ht
 
 
 def test_the_output_that_is_looked_at_is_made_first(tmp_path: Path) -> None:
-    server = Server(copy_empty(tmp_path / "data"), FEW).start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start("--no-demo")
     try:
         with server.client() as client:
             project = project_of(client, heavy(4, seed=77))
@@ -185,7 +185,7 @@ def test_the_output_that_is_looked_at_is_made_first(tmp_path: Path) -> None:
 def test_a_folder_takes_all_or_nothing_and_is_never_left(tmp_path: Path) -> None:
     folder = tmp_path / "out"
     folder.mkdir()
-    server = Server(copy_empty(tmp_path / "data"), FEW)
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True)
     server.start("--no-demo", "--handoff", str(folder))
     try:
         with server.client() as client:
@@ -349,7 +349,7 @@ def test_projects_of_odd_names_have_folders_of_their_own_and_what_is_recorded_wa
 ) -> None:
     folder = tmp_path / "out"
     folder.mkdir()
-    server = Server(copy_empty(tmp_path / "data"), FEW)
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True)
     server.start("--no-demo", "--handoff", str(folder))
     try:
         with server.client() as client:

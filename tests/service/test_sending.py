@@ -21,7 +21,9 @@ from tests.service.conftest import FEW, bench, edit, finished, project_of
 @pytest.fixture(scope="module")
 def stage(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """A server with its stand-ins."""
-    server = Server(copy_empty(tmp_path_factory.mktemp("stage")), FEW, standins=True).start("--no-demo")
+    server = Server(copy_empty(tmp_path_factory.mktemp("stage")), FEW, standins=True, forked=True).start(
+        "--no-demo"
+    )
     yield server
     server.stop()
 
@@ -230,7 +232,7 @@ def test_the_command_line_sends_by_name(
 
 
 def test_what_was_under_way_when_the_program_ended_can_be_sent_again(tmp_path: Path) -> None:
-    server = Server(copy_empty(tmp_path / "data"), FEW, standins=True).start("--no-demo")
+    server = Server(copy_empty(tmp_path / "data"), FEW, standins=True, forked=True).start("--no-demo")
     try:
         with server.client() as asker:
             project_id = project_of(asker, moving_square(20, soft=True))

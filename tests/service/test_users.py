@@ -39,7 +39,7 @@ def asked(base: str, method: str, path: str) -> tuple[int, str]:
 
 @as_root
 def test_another_user_is_refused_whatever_they_ask_and_the_one_who_started_it_is_not(tmp_path: Path) -> None:
-    server = Server(tmp_path, standins=True).start("--no-demo")
+    server = Server(tmp_path, standins=True, forked=True).start("--no-demo")
     try:
         with server.client() as client:
             kept = f"/api/projects/{project_of(client, moving_square(2))}"

@@ -10,6 +10,7 @@ import os
 import select
 import signal
 import socket
+import tempfile
 from contextlib import suppress
 from importlib import import_module
 from multiprocessing import forkserver, resource_tracker, util
@@ -36,7 +37,7 @@ class Forks:
         self._loaded, loaded = os.pipe()
         with socket.socket(socket.AF_UNIX) as listener:
             # Whoever connects runs what it likes: the folder is this user's own; a name without a file is not.
-            address = os.path.join(util.get_temp_dir(), "forks")
+            address = os.path.join(tempfile.mkdtemp(dir=util.get_temp_dir()), "forks")
             listener.bind(address)
             listener.listen()
             self._pid = os.fork()
