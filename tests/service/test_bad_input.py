@@ -278,7 +278,7 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
     endless.size = 4_000_000_000
     slow = bz2.compress(endless.tobuf()) + bz2.compress(bytes(50_000_000)) * 80
     for decoders, name, data, message in (
-        (Decoders(1, 256 << 20, 10), "wide.png", wide.getvalue(), "memory"),
+        (Decoders(1, 96 << 20, 10), "wide.png", wide.getvalue(), "memory"),
         (
             Decoders(1, 960 << 20, 3),
             "slow.tar.bz2",

@@ -77,25 +77,28 @@ def _demo(title: str, draw: Callable[[int], Callable[[], bytes]]) -> DemoProject
 def test_the_demo_comes_project_by_project_and_goes_on_at_the_next_start(
     database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    def shelf(client: httpx.Client) -> list[str]:
+    def shelf(client: httpx.Client) -> dict[str, str]:
+        """What there is of it, by name: ids."""
         until(lambda: client.get("/api/health").json()["demo_waiting"] == 0)
-        return sorted(card["name"] for card in client.get("/api/projects").json())
+        cards = client.get("/api/projects").json()
+        names = sorted(card["name"] for card in cards if card["name"].startswith("Buoy"))
+        assert len(set(names)) == len(names), "each once"
+        return {name: next(card["id"] for card in cards if card["name"] == name) for name in names}
 
     settings = Settings(data=tmp_path, database=database.url, share=True, demo=True)
     good = [_demo(title, lambda number: partial(_drawn, number)) for title in ("Buoy one", "Buoy two")]
     monkeypatch.setattr(demo, "DEMO", (good[0], _demo("Buoy two", lambda _: _breaks)))
     with serving(settings) as (client, _):
-        assert shelf(client) == ["Buoy one"]
+        assert [*shelf(client)] == ["Buoy one"]
     assert "the next start goes on" in caplog.text
     monkeypatch.setattr(demo, "DEMO", tuple(good))
     for _ in range(2):
         with serving(settings) as (client, _):
-            assert shelf(client) == ["Buoy one", "Buoy two"], "each once"
-            first = client.get("/api/projects").json()[0]["id"]
-            assert finished(client, first)["info"]["count"] == 3
+            assert [*shelf(client)] == ["Buoy one", "Buoy two"]
+            assert finished(client, shelf(client)["Buoy two"])["info"]["count"] == 3
     with serving(settings) as (client, _):  # what was deleted does not come again
-        for card in client.get("/api/projects").json():
-            client.delete(f"/api/projects/{card['id']}").raise_for_status()
+        for project in shelf(client).values():
+            client.delete(f"/api/projects/{project}").raise_for_status()
         client.delete("/api/projects/bin").raise_for_status()
     with serving(settings) as (client, _):
-        assert shelf(client) == []
+        assert shelf(client) == {}
