@@ -20,7 +20,7 @@ _KEPT = ROOT / ".test-data"
 def _state() -> str:
     """A hash over all that such folders depend on."""
     digest = hashlib.sha256()
-    for file in sorted([*ROOT.glob("src/**/*.py"), *ROOT.glob("requirements/*.txt")]):
+    for file in sorted([*ROOT.glob("src/**/*.py"), *ROOT.glob("requirements/*.txt"), Path(__file__)]):
         digest.update(file.read_bytes())
     return digest.hexdigest()[:16]
 
@@ -47,6 +47,7 @@ def _make_empty(folder: Path) -> None:
 def _make_demo(folder: Path) -> None:
     server = Server(folder).start()
     with server.client() as client:
+        until(lambda: client.get("/api/health").json()["demo_waiting"] == 0, 180)
         until(lambda: all(project["results"] for project in client.get("/api/projects").json()), 180)
     server.stop()
 
