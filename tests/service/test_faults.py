@@ -103,7 +103,7 @@ def test_a_server_that_ends_just_after_its_start_leaves_no_orphan(
     started = server.children("")
     assert len(started) >= 2
     assert server.stop(number) in (-signal.SIGKILL, -signal.SIGTERM, 0)
-    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 15)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started))
 
 
 def test_what_a_test_starts_ends_with_it_however_that_ends(tmp_path: Path) -> None:
@@ -121,7 +121,7 @@ def test_what_a_test_starts_ends_with_it_however_that_ends(tmp_path: Path) -> No
     tester.kill()
     tester.wait()
     tester.stdout.close()
-    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 20)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started))
 
 
 def test_a_killed_worker_costs_nothing_but_time(own: Server) -> None:
@@ -188,7 +188,7 @@ def test_it_stops_all_it_started_and_nothing_else(own: Server) -> None:
     begun = time.monotonic()
     own.stop(signal.SIGINT)
     assert time.monotonic() - begun < 15
-    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started), 10)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started))
 
 
 def test_a_full_disk_is_said_and_nothing_half_written_is_served(

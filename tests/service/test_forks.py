@@ -54,7 +54,7 @@ def test_all_goes_on_after_it_was_killed(own: Server) -> None:
             project_of(client, moving_square(3 + count))
         (forks,) = own.children("forks")
     own.stop()
-    until(lambda: not Path(f"/proc/{forks}").exists(), 10)
+    until(lambda: not Path(f"/proc/{forks}").exists())
 
 
 def test_tables_that_are_the_newest_are_known_without_their_history() -> None:

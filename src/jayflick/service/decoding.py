@@ -22,7 +22,7 @@ from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
 from .errors import TooSlow, Unavailable
-from .forks import CONTEXT
+from .forks import CONTEXT, stopping
 from .processes import forked_as
 
 T = TypeVar("T")
@@ -312,7 +312,7 @@ class _Decoder:
                 self._process.start()
             except (EOFError, OSError) as error:  # what starts them has just been killed; it is started anew
                 self._pipe.close()
-                if tried == _TRIES:
+                if tried == _TRIES or stopping.is_set():
                     raise Unavailable(
                         "files cannot be read right now", remedy="try again in a moment"
                     ) from error

@@ -11,6 +11,7 @@ import select
 import signal
 import socket
 import tempfile
+import threading
 from contextlib import suppress
 from importlib import import_module
 from multiprocessing import forkserver, resource_tracker, util
@@ -25,6 +26,8 @@ CONTEXT = multiprocessing.get_context("forkserver")
 Starting one waits until all is loaded; ``OSError`` or ``EOFError`` when that process is killed meanwhile.
 """
 CONTEXT.set_forkserver_preload([_LOADED])
+stopping = threading.Event()
+"""Set once the server ends: whoever was told that a process could not be started does not try again."""
 
 
 class Forks:
@@ -53,7 +56,8 @@ class Forks:
         one._forkserver_address, one._forkserver_alive_fd, one._forkserver_pid = address, alive_here, self._pid
 
     def end_loading(self) -> None:
-        """Whoever still waits for all to be loaded, waits no longer: ``EOFError``."""
+        """The server ends: whoever still waits for all to be loaded, waits no longer: ``EOFError``."""
+        stopping.set()
         if not select.select([self._loaded], [], [], 0)[0]:
             with suppress(ProcessLookupError):
                 os.kill(self._pid, signal.SIGKILL)

@@ -196,6 +196,8 @@ class JobRunner:
     def _warm_up(self) -> None:
         """On a new machine the first worker compiles the loops, and the others find them on the disk."""
         for slot in self._slots:
+            if self._stop.is_set():
+                return
             with suppress(*_NO_WORKER):
                 warm = slot.warm_up()
                 while not (compiled_before() or warm.done() or self._stop.wait(0.2)):

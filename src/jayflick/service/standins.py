@@ -120,7 +120,7 @@ class StandIns:
                     one.failures = one.failures + 1 if quick else 0
                     one.process = None
                     one.not_before = clock + min(0.2 * 2**one.failures, 10)
-                if clock >= one.not_before:
+                if clock >= one.not_before and not self._stopping.is_set():
                     one.not_before = clock
                     with suppress(OSError, EOFError):  # what it is forked from was killed; it is tried again
                         one.process = self._begin(one)
