@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from jayflick.core.warm import warm
 
 from .clips import clips
-from .encoders import Encoder, ours, palette_filters, pillow, psnr
+from .encoders import Encoder, likeness, ours, palette_filters, pillow
 
 ROUNDS = 3
 ENOUGH = 8.0
@@ -22,6 +22,7 @@ class Row:
     seconds: float
     bytes: int
     psnr: float
+    ssim: float
 
 
 def timed(encode: Encoder) -> tuple[float, bytes]:
@@ -54,7 +55,7 @@ def measure() -> list[Row]:
                 spent, files[coder] = timed(encode)
                 seconds[coder].append(spent)
         rows += [
-            Row(name, coder, statistics.median(seconds[coder]), len(data), psnr(frames, data))
+            Row(name, coder, statistics.median(seconds[coder]), len(data), *likeness(frames, data))
             for coder, data in files.items()
         ]
     return rows
@@ -63,13 +64,14 @@ def measure() -> list[Row]:
 def main() -> None:
     warm()
     rows = measure()
-    print("| clip | coder | seconds | KB | PSNR dB |")
-    print("| --- | --- | ---: | ---: | ---: |")
+    print("| clip | coder | seconds | KB | PSNR dB | SSIM |")
+    print("| --- | --- | ---: | ---: | ---: | ---: |")
     for row in rows:
-        print(f"| {row.clip} | {row.coder} | {row.seconds:.2f} | {row.bytes / 1024:.0f} | {row.psnr:.2f} |")
+        figures = f"{row.seconds:.2f} | {row.bytes / 1024:.0f} | {row.psnr:.2f} | {row.ssim:.4f}"
+        print(f"| {row.clip} | {row.coder} | {figures} |")
     print()
-    print("| ours against | clip | time | bytes | PSNR |")
-    print("| --- | --- | ---: | ---: | ---: |")
+    print("| ours against | clip | time | bytes | PSNR | SSIM |")
+    print("| --- | --- | ---: | ---: | ---: | ---: |")
     pairs = (
         ("ours, no dither", "Pillow save_all"),
         ("ours, diffusion", "Pillow save_all"),
@@ -85,9 +87,9 @@ def main() -> None:
             sizes.append(a.bytes / b.bytes)
             print(
                 f"| {mine} / {theirs} | {name} | 1/{b.seconds / a.seconds:.1f} | {a.bytes / b.bytes:.3f} "
-                f"| {a.psnr - b.psnr:+.2f} dB |"
+                f"| {a.psnr - b.psnr:+.2f} dB | {a.ssim - b.ssim:+.4f} |"
             )
-        print(f"| {mine} / {theirs} | geometric mean | 1/{1 / mean(ratios):.1f} | {mean(sizes):.3f} | |")
+        print(f"| {mine} / {theirs} | geometric mean | 1/{1 / mean(ratios):.1f} | {mean(sizes):.3f} | | |")
 
 
 if __name__ == "__main__":

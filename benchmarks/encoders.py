@@ -11,6 +11,7 @@ from PIL import Image
 
 from jayflick.core.formats.gif.encoder import encode_gif, share_palette
 from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.quality.ssim import ssim
 
 from .clips import Clip
 
@@ -93,9 +94,13 @@ def palette_filters(frames: Clip, dither: str) -> Encoder:
     return encode
 
 
-def psnr(frames: Clip, data: bytes) -> float:
-    """Peak signal-to-noise ratio in dB over all pixels that are there, of the pictures as seen."""
+def likeness(frames: Clip, data: bytes) -> tuple[float, float]:
+    """PSNR in dB over all pixels that are there, and the mean SSIM of the pictures as seen.
+
+    For SSIM what is not there is grey on both sides.
+    """
     total, count = 0, 0
+    similar = []
     seen = list(read_gif(data).pictures())
     if len(seen) != len(frames):
         raise ValueError(f"{len(seen)} frames came back of {len(frames)}")
@@ -104,4 +109,6 @@ def psnr(frames: Clip, data: bytes) -> float:
         difference = wanted[:, :, :3][there].astype(np.int64) - shown[:, :, :3][there]
         total += int((difference * difference).sum())
         count += difference.size
-    return float(10 * np.log10(255**2 * count / max(total, 1)))
+        both = [np.where(there[:, :, None], one[:, :, :3], 128).astype(np.uint8) for one in (wanted, shown)]
+        similar.append(ssim(*both))
+    return float(10 * np.log10(255**2 * count / max(total, 1))), float(np.mean(similar))

@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
 from ..palette.nearest import EXACT, Nearest, among, bucket, fill_cell
-from ..srgb import LINEAR
 
 
 @inlined
@@ -51,7 +50,6 @@ def _plain(
     none: int,
     palette: NDArray[np.int32],
     entries: NDArray[np.int32],
-    linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint16],
     exact: NDArray[np.uint8],
@@ -85,7 +83,7 @@ def _plain(
             if fresh >= EXACT - 1:
                 fresh = np.int64(exact[np.uint64(fresh + 1 - EXACT), among(r, g, b)]) - 1
             if fresh < 0:
-                fresh = fill_cell(r, g, b, entries, linear, candidates, table, exact, index, middle)
+                fresh = fill_cell(r, g, b, entries, candidates, table, exact, index, middle)
             if fresh == now:
                 continue
             was = fresh if now == none else now
@@ -101,7 +99,6 @@ def _diffused(
     none: int,
     palette: NDArray[np.int32],
     entries: NDArray[np.int32],
-    linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint16],
     exact: NDArray[np.uint8],
@@ -151,7 +148,7 @@ def _diffused(
                     if pick >= EXACT - 1:
                         pick = np.int64(exact[np.uint64(pick + 1 - EXACT), among(r, g, b)]) - 1
                     if pick < 0:
-                        pick = fill_cell(r, g, b, entries, linear, candidates, table, exact, index, middle)
+                        pick = fill_cell(r, g, b, entries, candidates, table, exact, index, middle)
                 was = pick if now == none else now
                 serves = _square(r, g, b, palette, was) <= _square(r, g, b, palette, pick) + spent
                 pick = was if serves else pick
@@ -212,7 +209,7 @@ class Quantiser:
         near = self._nearest
         shown = self.shown[rows]
         words = self._words(frame, rows)
-        band = (shown, self._written[rows], self.none, self._palette, near.entries, LINEAR)
+        band = (shown, self._written[rows], self.none, self._palette, near.entries)
         lookup = (near.candidates, near.table, near.exact, near.levels.index, near.levels.middle)
         if self._amount == 0:
             before = self._before.get((rows.start, rows.stop))

@@ -11,6 +11,8 @@ from .levels import COARSE
 EXACT_LIMIT = 1 << 13
 """Up to so many different colours, each is counted by itself: drawn art keeps its few colours apart."""
 EVERY = slice(None)
+_MOST_WAITING = 1 << 24
+"""So many pixels' levels fit 32 bits."""
 _SLOTS = 1 << 15  # four times the limit: short probes
 
 
@@ -64,11 +66,9 @@ def _has_clear(pixels: NDArray[np.uint32]) -> bool:
 
 
 @compiled
-def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64], index: NDArray[np.uint32]) -> bool:
+def _count(pixels: NDArray[np.uint32], pairs: NDArray[np.uint64], index: NDArray[np.uint32]) -> bool:
     """Count colours into their bins; returns whether any pixel is transparent."""
     clear = False
-    # Two sums to a word, 32 bits each: a frame's worth of levels fits, and half the additions do.
-    pairs = np.zeros((sums.shape[0], 2), np.uint64)
     for i in range(pixels.shape[0]):
         pixel = np.uint64(pixels[i])
         if pixel >> np.uint64(24) == 0:
@@ -82,13 +82,18 @@ def _count(pixels: NDArray[np.uint32], sums: NDArray[np.int64], index: NDArray[n
         at = index[0, r] + index[1, g] + index[2, b]
         pairs[at, 0] += r | (g << np.uint64(32))
         pairs[at, 1] += b | np.uint64(1 << 32)
+    return clear
+
+
+@compiled
+def _sum_up(pairs: NDArray[np.uint64], sums: NDArray[np.int64]) -> None:
     for at in range(sums.shape[0]):
         if pairs[at, 1]:
             sums[at, 0] += np.int64(pairs[at, 0] & np.uint64(0xFFFFFFFF))
             sums[at, 1] += np.int64(pairs[at, 0] >> np.uint64(32))
             sums[at, 2] += np.int64(pairs[at, 1] & np.uint64(0xFFFFFFFF))
             sums[at, 3] += np.int64(pairs[at, 1] >> np.uint64(32))
-    return clear
+            pairs[at] = 0
 
 
 @compiled
@@ -137,16 +142,23 @@ class Histogram:
     """Colours seen so far: each by itself while they are few, then in bins of neighbouring levels."""
 
     sums: NDArray[np.int64]
-    """Shape (37³, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
+    """Shape (bins, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
+    pairs: NDArray[np.uint64]
+    """Shape (bins, 2): what is not in ``sums`` yet, two of them to a word: half the additions will do."""
     slots: NDArray[np.int64]
     counts: NDArray[np.int64]
     found: int = 0
     transparent: bool = False
+    _waiting: int = 0
+    """Pixels in ``pairs``."""
 
     @classmethod
     def empty(cls) -> "Histogram":
         return cls(
-            np.zeros((COARSE.size, 4), np.int64), np.full(_SLOTS, -1, np.int64), np.zeros(_SLOTS, np.int64)
+            np.zeros((COARSE.size, 4), np.int64),
+            np.zeros((COARSE.size, 2), np.uint64),
+            np.full(_SLOTS, -1, np.int64),
+            np.zeros(_SLOTS, np.int64),
         )
 
     def add(self, frame: NDArray[np.uint8], *, rows: slice = EVERY) -> None:
@@ -167,7 +179,16 @@ class Histogram:
             words = np.ascontiguousarray(frame).view("<u4").reshape(frame.shape[:2])
             self.transparent |= _has_clear(pixels)
             pixels = words[rows].reshape(-1)
-        self.transparent |= _count(pixels, self.sums, COARSE.index)
+        for at in range(0, len(pixels), _MOST_WAITING):
+            part = pixels[at : at + _MOST_WAITING]
+            if self._waiting + len(part) > _MOST_WAITING:
+                self._sum_up()
+            self._waiting += len(part)
+            self.transparent |= _count(part, self.pairs, COARSE.index)
+
+    def _sum_up(self) -> None:
+        _sum_up(self.pairs, self.sums)
+        self._waiting = 0
 
     def merge(self, other: "Histogram") -> None:
         """Take in what another histogram counted, which is used up by it."""
@@ -179,6 +200,7 @@ class Histogram:
         self.found = EXACT_LIMIT + 1
         for part in (self, other):
             _spill(part.slots, part.counts, part.sums, COARSE.index)
+            part._sum_up()
         self.sums += other.sums
 
     @property
@@ -191,6 +213,7 @@ class Histogram:
         red, green, blue = colour
         if self.exact:
             return bool((self.slots == red | green << 8 | blue << 16).any())
+        self._sum_up()
         index = COARSE.index
         return bool(self.sums[index[0, red] + index[1, green] + index[2, blue], 3] > 0)
 
@@ -200,6 +223,7 @@ class Histogram:
         A group is one exact colour while these are few, otherwise one bin.
         """
         if not self.exact:
+            self._sum_up()
             sums = self.sums[self.sums[:, 3] > 0].astype(np.float64)
             return sums[:, :3] / sums[:, 3:], np.ascontiguousarray(sums[:, 3])
         taken = np.flatnonzero(self.slots >= 0)

@@ -1,4 +1,4 @@
-"""Grouping the 256 levels of a channel: finely in the dark, where the eye and OKLab tell levels apart."""
+"""Grouping the 256 levels of a channel: finely in the dark, where the eye tells levels apart."""
 
 from dataclasses import dataclass
 
@@ -47,9 +47,9 @@ class Levels:
 
 EACH = Levels.stepped((256, 1), interleaved=True)
 """Every level by itself: exact."""
-FINE = Levels.stepped((16, 1), (64, 2), (256, 4), interleaved=True)
-"""88 groups: for looking up many colours quickly."""
+FINE = Levels.stepped((64, 1), (128, 2), (256, 4), interleaved=True)
+"""128 groups: for looking up many colours quickly."""
 SOFT = Levels.stepped((16, 2), (256, 4), interleaved=True)
 """68 groups: for dithered colours, whose small errors are made good by their neighbours."""
-COARSE = Levels.stepped((8, 2), (24, 4), (256, 8))
-"""37 groups: for counting colours."""
+COARSE = Levels.stepped((16, 1), (256, 4))
+"""76 groups: for counting colours. None lies across a multiple of eight levels."""

@@ -1,4 +1,8 @@
-"""Which palette entry is nearest to a colour: found once for each colour met, then looked up."""
+"""Which palette entry is nearest to a colour: found once for each colour met, then looked up.
+
+Nearest in sRGB levels, squared and summed: what PSNR sums up, and what SSIM of the channels follows. Chosen in
+a perceptual space, a palette and its nearest entries are off by one to two decibels more.
+"""
 
 import contextlib
 import mmap
@@ -8,9 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
-from ..srgb import LINEAR
 from .levels import Levels
-from .oklab import SCALE, oklab, oklab_of_srgb
 
 MOST_CANDIDATES = 31
 """Entries a neighbourhood may list; one that would list more is searched in full."""
@@ -21,46 +23,33 @@ _COLOURS = 64
 
 
 @inlined
-def _place(red: int, green: int, blue: int, linear: NDArray[np.float64]) -> tuple[int, int, int]:
-    light, a, b = oklab(linear[red], linear[green], linear[blue])
-    return np.int64(round(light * SCALE)), np.int64(round(a * SCALE)), np.int64(round(b * SCALE))
-
-
-@inlined
-def _distance(entries: NDArray[np.int32], i: int, p0: int, p1: int, p2: int) -> int:
-    d0, d1, d2 = entries[0, i] - p0, entries[1, i] - p1, entries[2, i] - p2
-    return d0 * d0 + d1 * d1 + d2 * d2
+def _distance(entries: NDArray[np.int32], i: int, red: int, green: int, blue: int) -> int:
+    r, g, b = entries[0, i] - red, entries[1, i] - green, entries[2, i] - blue
+    return r * r + g * g + b * b
 
 
 @compiled
-def _list_candidates(
-    cell: int,
-    entries: NDArray[np.int32],
-    linear: NDArray[np.float64],
-    candidates: NDArray[np.uint8],
-) -> None:
+def _list_candidates(cell: int, entries: NDArray[np.int32], candidates: NDArray[np.uint8]) -> None:
     """List the entries that can be nearest to any colour of a cell of 8 × 8 × 8 colours.
 
-    With r the farthest a colour of the cell lies from its middle and d the distance from the middle to the
-    nearest entry, no entry beyond d + 2r can win (triangle inequality).
+    An entry can win only if it is nowhere in the cell farther than the one that is nearest at its farthest: the
+    cell is a box, so the least and the most distance of an entry from it are those of its sides.
     """
-    r, g, b = (cell >> 10) << 3, ((cell >> 5) & 31) << 3, (cell & 31) << 3
-    m0, m1, m2 = _place(r + 3, g + 3, b + 3, linear)
-    radius = np.int64(0)
-    for corner in range(8):
-        c0, c1, c2 = _place(
-            r + 7 * (corner & 1), g + 7 * ((corner >> 1) & 1), b + 7 * ((corner >> 2) & 1), linear
-        )
-        radius = max(radius, (c0 - m0) ** 2 + (c1 - m1) ** 2 + (c2 - m2) ** 2)
-    closest = np.int64(1 << 40)
+    low = (cell >> 10) << 3, ((cell >> 5) & 31) << 3, (cell & 31) << 3
+    limit = np.int64(1 << 40)
     for i in range(entries.shape[1]):
-        closest = min(closest, _distance(entries, i, m0, m1, m2))
-    # The corners are the farthest but for a little: OKLab bends the cell. The margin covers that and rounding.
-    reach = np.sqrt(np.float64(closest)) + 2.3 * np.sqrt(np.float64(radius)) + 4.0
-    limit = np.int64(reach * reach)
+        most = np.int64(0)
+        for c in range(3):
+            side = max(abs(entries[c, i] - low[c]), abs(entries[c, i] - low[c] - 7))
+            most += side * side
+        limit = min(limit, most)
     count = 0
     for i in range(entries.shape[1]):
-        if _distance(entries, i, m0, m1, m2) <= limit:
+        least = np.int64(0)
+        for c in range(3):
+            side = max(low[c] - entries[c, i], entries[c, i] - low[c] - 7, 0)
+            least += side * side
+        if least <= limit:
             count += 1
             if count > MOST_CANDIDATES:
                 break
@@ -74,26 +63,24 @@ def find_nearest(
     green: int,
     blue: int,
     entries: NDArray[np.int32],
-    linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
 ) -> int:
-    """Index of the entry nearest in OKLab, the lowest of equals; ``candidates`` grows as cells are met."""
+    """Index of the nearest entry, the lowest of equals; ``candidates`` grows as cells are met."""
     cell = ((red >> 3) << 10) | ((green >> 3) << 5) | (blue >> 3)
     if candidates[cell, 0] == 0:
-        _list_candidates(cell, entries, linear, candidates)
-    p0, p1, p2 = _place(red, green, blue, linear)
+        _list_candidates(cell, entries, candidates)
     count = np.int64(candidates[cell, 0])
     best = np.int64(0)
     closest = np.int64(1 << 40)
     if count == 255:
         for i in range(entries.shape[1]):
-            distance = _distance(entries, i, p0, p1, p2)
+            distance = _distance(entries, i, red, green, blue)
             if distance < closest:
                 closest, best = distance, i
     else:
         for j in range(1, count + 1):
             i = np.int64(candidates[cell, j])
-            distance = _distance(entries, i, p0, p1, p2)
+            distance = _distance(entries, i, red, green, blue)
             if distance < closest:
                 closest, best = distance, i
     return best
@@ -105,7 +92,6 @@ def fill_cell(
     green: int,
     blue: int,
     entries: NDArray[np.int32],
-    linear: NDArray[np.float64],
     candidates: NDArray[np.uint8],
     table: NDArray[np.uint16],
     exact: NDArray[np.uint8],
@@ -119,12 +105,11 @@ def fill_cell(
     place = index[0, red] + index[1, green] + index[2, blue]
     cell = np.int64(table[place])
     if cell >= EXACT:
-        found = find_nearest(red, green, blue, entries, linear, candidates)
+        found = find_nearest(red, green, blue, entries, candidates)
         exact[cell - EXACT, among(red, green, blue)] = found + 1
         return found
-    found = find_nearest(
-        np.int64(middle[red]), np.int64(middle[green]), np.int64(middle[blue]), entries, linear, candidates
-    )
+    red, green, blue = np.int64(middle[red]), np.int64(middle[green]), np.int64(middle[blue])
+    found = find_nearest(red, green, blue, entries, candidates)
     table[place] = found + 1
     return found
 
@@ -165,7 +150,7 @@ class Nearest:
 
     palette: NDArray[np.uint8]
     entries: NDArray[np.int32]
-    """Shape (3, n): OKLab of each entry, in units of 1/SCALE."""
+    """Shape (3, n): the palette, a channel after the other."""
     candidates: NDArray[np.uint8]
     """Shape (32768, 32): how many entries can win in a cell of 8 × 8 × 8 colours, then which."""
     table: NDArray[np.uint16]
@@ -178,7 +163,7 @@ class Nearest:
     @classmethod
     def of(cls, palette: NDArray[np.uint8], levels: Levels) -> "Nearest":
         """``palette``: shape (n, 3), at most 255 entries."""
-        entries = np.rint(oklab_of_srgb(palette.astype(np.float64), LINEAR).T * SCALE).astype(np.int32)
+        entries = palette.T.astype(np.int32)
         table = _empty_table(levels.size)
         red, green, blue = palette[:, 0].astype(int), palette[:, 1].astype(int), palette[:, 2].astype(int)
         places = levels.index[0, red] + levels.index[1, green] + levels.index[2, blue]

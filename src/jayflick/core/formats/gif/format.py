@@ -25,7 +25,7 @@ from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
 from .writer import repeat_block
 
-PALETTE_VERSION = 3
+PALETTE_VERSION = 4
 MEDIA_TYPE = "image/gif"
 
 
