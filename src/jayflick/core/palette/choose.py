@@ -115,7 +115,7 @@ def _assign(
     middle: NDArray[np.int32],
     nearest: NDArray[np.int64],
 ) -> NDArray[np.float64]:
-    """Find the nearest centre of each point; returns weighted sums of what falls to each, and its weight, (k, 4)."""
+    """Find each point's nearest centre; returns weighted sums of what falls to each, and its weight: (k, 4)."""
     k = middle.shape[1]
     sums = np.zeros((k, 4), np.float64)
     for i in range(whole.shape[0]):
