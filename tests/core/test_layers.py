@@ -1,9 +1,10 @@
 """Import order points one way: interface, then service, then core."""
 
-import ast
 from pathlib import Path
 
 import jayflick
+from tests.changed import nearest
+from tests.imports import imported
 
 ROOT = Path(jayflick.__file__).parent
 KNOWS = {
@@ -19,27 +20,13 @@ KNOWS = {
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}
 
 
-def imported(file: Path) -> set[str]:
-    """Full names of all modules a file imports."""
-    package = ["jayflick", *file.relative_to(ROOT).parts[:-1]]
-    names: set[str] = set()
-    for node in ast.walk(ast.parse(file.read_text())):
-        if isinstance(node, ast.Import):
-            names |= {alias.name for alias in node.names}
-        elif isinstance(node, ast.ImportFrom):
-            base = package[: len(package) - node.level + 1] if node.level else []
-            stem = ".".join([*base, *([node.module] if node.module else [])])
-            names |= {stem} | {f"{stem}.{alias.name}" for alias in node.names}
-    return names
-
-
 def test_no_part_imports_what_stands_above_it() -> None:
     checked = 0
     for file in ROOT.rglob("*.py"):
         part = file.relative_to(ROOT).parts[0].removesuffix(".py")
         if part == "__init__":
             continue
-        names = imported(file)
+        names = imported(file, ROOT, "jayflick")
         ours = {name.split(".")[1] for name in names if name.startswith("jayflick.")} - {"__version__"}
         assert ours <= KNOWS[part], f"{file} imports {ours - KNOWS[part]}"
         if part in ("core", "cli", "demo", "delivery"):
@@ -47,3 +34,11 @@ def test_no_part_imports_what_stands_above_it() -> None:
             assert not outside & WEB_AND_DATA, f"{file} imports {outside & WEB_AND_DATA}"
         checked += 1
     assert checked > 30
+
+
+def test_what_was_changed_names_the_tests_that_are_nearest_to_it() -> None:
+    palette = nearest(["src/jayflick/core/palette/choose.py"])
+    assert {"tests/core/test_palette.py", "tests/core/test_gif.py"} <= set(palette), "its own, and its user's"
+    assert not any(path.startswith(("tests/e2e", "tests/service")) for path in palette)
+    assert nearest(["src/jayflick/service/placing.py"]) == ["tests/service/test_placing.py"]
+    assert nearest(["tests/e2e/test_rhythm.py", "README.md"]) == ["tests/e2e/test_rhythm.py"]
