@@ -1,8 +1,8 @@
 """``python -m tests.changed`` names the tests that are nearest to what was changed, by imports.
 
 Changed is what is not committed, or else what the last commit changed. Of the quick layers those tests are
-named that import a changed module, or one that imports it; of the service's only those that import it themselves,
-and of the interface's those that were changed: all of them run all of it.
+named that import a changed module, or one that imports it; of the service's only those that import it
+themselves, and of the interface's those that were changed: all of them run all of it.
 """
 
 import subprocess
