@@ -2,6 +2,8 @@
 
 import os
 import signal
+import subprocess
+import sys
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -43,6 +45,23 @@ def test_nobody_else_can_have_it_fork_anything(own: Server) -> None:
     assert folder.stat().st_mode & 0o77 == 0
 
 
+def test_who_lost_its_parent_before_it_could_ask_to_end_with_it_ends_at_once() -> None:
+    code = """
+import os, time
+from jayflick.service.processes import forked_as, forks_from_here
+forks_from_here()
+forker = os.getpid()
+if os.fork() == 0:
+    while os.getppid() == forker:
+        time.sleep(0.01)
+    forked_as("late")
+    print("is still there", flush=True)
+os._exit(0)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert (done.stdout, done.stderr) == ("", "")
+
+
 def test_all_goes_on_after_it_was_killed(own: Server) -> None:
     with own.client() as client:
         project = project_of(client)
@@ -52,9 +71,9 @@ def test_all_goes_on_after_it_was_killed(own: Server) -> None:
             edit(client, project, colours(count)).raise_for_status()
             assert finished(client, project)["info"]["colours"] <= count
             project_of(client, moving_square(3 + count))
-        (forks,) = own.children("forks")
-    own.stop()
-    until(lambda: not Path(f"/proc/{forks}").exists())
+    left = own.children("")
+    own.stop(signal.SIGKILL)  # what the library started in its place, and all it forked, goes with the server
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in left))
 
 
 def test_tables_that_are_the_newest_are_known_without_their_history() -> None:

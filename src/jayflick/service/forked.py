@@ -9,8 +9,10 @@ from importlib import import_module
 from setproctitle import setproctitle
 
 from ..core.warm import compiled_before, warm
+from .processes import forks_from_here
 
 setproctitle("jayflick forks")
+forks_from_here()
 for _part in (".worker", "..core.sequence.pieces", "..standins.serve", "tifffile"):
     import_module(_part, __package__)
 if compiled_before():  # else they are compiled by a worker, while others begin

@@ -17,7 +17,7 @@ from importlib import import_module
 from multiprocessing import forkserver, resource_tracker, util
 from typing import Any
 
-from .processes import forked_as
+from .processes import forked_as, forks_from_here
 
 _LOADED = "jayflick.service.forked"
 CONTEXT = multiprocessing.get_context("forkserver")
@@ -43,10 +43,11 @@ class Forks:
             address = os.path.join(tempfile.mkdtemp(dir=util.get_temp_dir()), "forks")
             listener.bind(address)
             listener.listen()
+            server = os.getpid()
             self._pid = os.fork()
             if self._pid == 0:
                 try:
-                    _serve(listener.fileno(), alive, loaded)
+                    _serve(server, listener.fileno(), alive, loaded)
                 finally:
                     os._exit(1)
         os.close(alive)
@@ -63,9 +64,10 @@ class Forks:
                 os.kill(self._pid, signal.SIGKILL)
 
 
-def _serve(listener: int, alive: int, loaded: int) -> None:
+def _serve(server: int, listener: int, alive: int, loaded: int) -> None:
     """Fork processes until the server closes its end of the pipe, or ends."""
-    forked_as("forks")
+    forked_as("forks", server)
+    forks_from_here()
     for name in os.listdir("/proc/self/fd"):  # the lock of the data folder, above all
         if int(name) > 2 and int(name) not in (listener, alive, loaded):
             with suppress(OSError):

@@ -3,10 +3,13 @@
 import ctypes
 import os
 import signal
+from multiprocessing import forkserver
+from typing import Any
 
 from setproctitle import setproctitle
 
 _PR_SET_PDEATHSIG = 1
+_forker = 0
 
 
 def die_with_parent(parent: int) -> None:
@@ -19,10 +22,25 @@ def die_with_parent(parent: int) -> None:
         os._exit(1)
 
 
-def forked_as(name: str) -> None:
-    """First thing in a process that was forked: ``name`` it for lists of processes, and end with its parent."""
+def forks_from_here() -> None:
+    """Note that what is forked from now on is a child of this process, which it may outlive before it asks."""
+    global _forker
+    _forker = os.getpid()
+
+
+def forked_as(name: str, parent: int | None = None) -> None:
+    """First thing in a process that was forked: ``name`` it for lists, and have it end with its ``parent``.
+
+    That is the one that called :func:`forks_from_here`, if no other is named.
+    """
+    one: Any = forkserver._forkserver
+    if one._forkserver_alive_fd is not None:
+        # Its other end tells the fork server that somebody may still want a process: not those it forked, which
+        # wait for its own end.
+        os.close(one._forkserver_alive_fd)
+        one._forkserver_alive_fd = None
     setproctitle(f"jayflick {name}")
     for number in (signal.SIGTERM, signal.SIGCHLD):
         signal.signal(number, signal.SIG_DFL)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
-    die_with_parent(os.getppid())
+    die_with_parent(_forker if parent is None else parent)
