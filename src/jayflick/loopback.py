@@ -6,6 +6,7 @@ from urllib.parse import urlsplit
 
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+from uvicorn import Config
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from .peers import Peer
@@ -20,6 +21,21 @@ class LoopbackProtocol(H11Protocol):
         super().connection_made(transport)
         if self.client is not None and self.server is not None and self.server[1] is not None:
             self.client = Peer.of(self.client, (self.server[0], self.server[1]))
+
+
+def on_loopback(
+    app: ASGIApp, port: int, *, stopping: int, http: type[LoopbackProtocol] = LoopbackProtocol
+) -> Config:
+    """How an application is served on this machine alone; ``stopping``: seconds in which requests end."""
+    return Config(
+        app,
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=stopping,
+        http=http,
+    )
 
 
 class Guard:

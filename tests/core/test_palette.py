@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jayflick.core.dither.quantise import Quantiser
+from jayflick.core.palette import histogram
 from jayflick.core.palette.choose import choose_palette
 from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
 from jayflick.core.palette.levels import COARSE, EACH, FINE, SOFT, Levels
@@ -97,6 +98,16 @@ def test_counting_in_parts_is_counting_whole(spread: int) -> None:
         np.testing.assert_array_equal(mine, other)
     assert whole.colours()[1].sum() == sum((frame[:, :, 3] > 0).sum() for frame in frames)
     assert whole.transparent
+
+
+@pytest.mark.parametrize("most", [1, 999, 20000])
+def test_it_does_not_matter_how_often_counts_are_summed_up(most: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    random = np.random.default_rng(7)
+    frames = [random.integers(0, 256, (97, 131, 4)).astype(np.uint8) | np.uint8(1) for _ in range(2)]
+    at_once = counted(*frames).colours()
+    monkeypatch.setattr(histogram, "_MOST_WAITING", most)
+    for mine, other in zip(counted(*frames).colours(), at_once, strict=True):
+        np.testing.assert_array_equal(mine, other)
 
 
 def test_more_entries_never_serve_worse() -> None:

@@ -249,6 +249,28 @@ def test_the_shelf_finds_removes_and_puts_back(desk: Desk) -> None:
     assert page.locator(STAGE).count() == 0
 
 
+def test_the_shelf_is_open_while_the_demo_is_drawn(desk: Desk) -> None:
+    """How many projects are left is told until there are none; what is looked for is not in its way."""
+    waiting = 2
+    page = desk.page
+
+    def told(route: Route) -> None:
+        route.fulfill(json={"ready": True, "version": "1", "demo_waiting": waiting})
+
+    page.route("**/api/health", told)
+    desk.goto()
+    expect(page.get_by_role("status").filter(has_text="Drawing the demo: 2 projects left")).to_be_visible()
+    expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
+    page.get_by_role("searchbox").fill("no such name")
+    expect(page.get_by_role("heading", name="No project is called “no such name”")).to_be_visible()
+    expect(page.get_by_text("Drawing the demo")).to_be_hidden()
+    page.get_by_role("searchbox").fill("")
+    waiting = 1
+    expect(page.get_by_text("Drawing the demo: 1 project left")).to_be_visible()
+    waiting = 0
+    expect(page.get_by_text("Drawing the demo")).to_be_hidden()
+
+
 def test_a_change_made_while_an_undo_is_on_its_way_comes_after_it(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page

@@ -109,7 +109,7 @@ def test_the_demo_comes_project_by_project_and_goes_on_at_the_next_start(
     monkeypatch.setattr(demo, "DEMO", (good[0], _demo("Buoy two", lambda _: _breaks)))
     with serving(settings) as (client, _):
         assert [*shelf(client)] == ["Buoy one"]
-    assert "the next start goes on" in caplog.text
+    assert "the next start continues" in caplog.text
     monkeypatch.setattr(demo, "DEMO", tuple(good))
     for _ in range(2):
         with serving(settings) as (client, _):

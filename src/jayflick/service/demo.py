@@ -73,7 +73,7 @@ class Demo:
             self._mark.touch()
         except Exception as error:
             if not self._stopping.is_set():
-                log.warning("the demo was not drawn to its end; the next start goes on: %s", error)
+                log.warning("the demo is incomplete; the next start continues with it: %s", error)
         finally:
             self.waiting = 0
 

@@ -51,6 +51,7 @@ def main(arguments: list[str] | None = None) -> int:
         print("starting", flush=True)
         database.begin()
         from .serving import serve  # takes most of a start, while the database starts
+        from .settings import Settings
 
         share = options.share
         if not share and not kernel_tells():
@@ -59,8 +60,6 @@ def main(arguments: list[str] | None = None) -> int:
                 flush=True,
             )
             share = True
-        from .settings import Settings
-
         settings = Settings(
             data=options.data,
             demo=not options.no_demo,

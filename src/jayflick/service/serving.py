@@ -9,6 +9,7 @@ from pathlib import Path
 import uvicorn
 from fastapi import FastAPI
 
+from ..loopback import on_loopback
 from .app import create_app
 from .bounds import PatientProtocol
 from .forks import Forks
@@ -27,15 +28,7 @@ def serve(settings: Settings, database: PrivateServer, lock: Lock) -> None:
     settings = settings.model_copy(update={"database": database.url})
     _receive_into(settings.uploads_folder)
     migrate(settings.database)
-    config = uvicorn.Config(
-        create_app(settings),
-        host="127.0.0.1",
-        port=port,
-        log_level="warning",
-        access_log=False,
-        timeout_graceful_shutdown=3,
-        http=PatientProtocol,
-    )
+    config = on_loopback(create_app(settings), port, stopping=3, http=PatientProtocol)
     lock.tell(f"http://127.0.0.1:{port}")
     _Server(config, forks).run()
 

@@ -3,10 +3,10 @@
 from pathlib import Path
 from socket import socket
 
-import uvicorn
+from uvicorn import Server
 
 from ..delivery.protocol import Kind
-from ..loopback import LoopbackProtocol
+from ..loopback import on_loopback
 from ..peers import own_users
 from .device import create_app
 from .kinds import KINDS
@@ -29,13 +29,5 @@ def serve(
     of this machine whose pages may show it in a frame.
     """
     device = KINDS[kind](data / kind)
-    config = uvicorn.Config(
-        create_app(device, web.resolve(), None if share else own_users(), framed_by),
-        host="127.0.0.1",
-        port=port,
-        log_level="warning",
-        access_log=False,
-        timeout_graceful_shutdown=1,
-        http=LoopbackProtocol,
-    )
-    uvicorn.Server(config).run(None if listening is None else [listening])
+    app = create_app(device, web.resolve(), None if share else own_users(), framed_by)
+    Server(on_loopback(app, port, stopping=1)).run(None if listening is None else [listening])

@@ -111,7 +111,7 @@ export function Shelf() {
           </Empty>
         ) : !projects ? (
           <p className="py-12 text-center text-ink-2">Loading projects…</p>
-        ) : projects.length === 0 && !drawing ? (
+        ) : projects.length === 0 && (wanted || !drawing) ? (
           wanted ? (
             <Empty title={`No project is called “${wanted}”`} text="Part of its name is enough.">
               <Button onClick={() => setWanted("")}>Show all</Button>
@@ -124,12 +124,12 @@ export function Shelf() {
           )
         ) : (
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(280px,1fr))] gap-4">
-            {drawing > 0 && (
+            {drawing > 0 && !wanted && (
               <li className="flex min-h-[180px] flex-col items-center justify-center gap-1 rounded-[12px] border border-dashed border-line px-6 text-center">
                 <p className="font-semibold" role="status">
-                  Drawing the demo: {count(drawing, "project")} to come
+                  Drawing the demo: {count(drawing, "project")} left
                 </p>
-                <p className="text-ink-2">This once. Your own frames can be dropped now.</p>
+                <p className="text-ink-2">On the first start only. You can drop your own frames meanwhile.</p>
               </li>
             )}
             {projects.map((project) => (

@@ -52,4 +52,4 @@ FINE = Levels.stepped((64, 1), (128, 2), (256, 4), interleaved=True)
 SOFT = Levels.stepped((16, 2), (256, 4), interleaved=True)
 """68 groups: for dithered colours, whose small errors are made good by their neighbours."""
 COARSE = Levels.stepped((16, 1), (256, 4))
-"""76 groups: for counting colours. None lies across a multiple of eight levels."""
+"""76 groups: for counting colours."""
