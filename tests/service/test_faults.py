@@ -96,7 +96,7 @@ def test_two_fresh_starts_side_by_side_do_not_get_in_each_others_way(tmp_path: P
 @pytest.mark.parametrize("moment", [0.0, 0.7])
 @pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGTERM])
 def test_a_server_that_ends_just_after_its_start_leaves_no_orphan(
-    tmp_path: Path, moment: float, number: int
+    tmp_path: Path, moment: float, number: int, capfd: pytest.CaptureFixture[str]
 ) -> None:
     server = Server(copy_empty(tmp_path / "data"), FEW, standins=True).start("--no-demo")
     time.sleep(moment)  # what its workers are forked from still loads
@@ -104,6 +104,7 @@ def test_a_server_that_ends_just_after_its_start_leaves_no_orphan(
     assert len(started) >= 2
     assert server.stop(number) in (-signal.SIGKILL, -signal.SIGTERM, 0)
     until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started))
+    assert "Traceback" not in capfd.readouterr().err
 
 
 def test_what_a_test_starts_ends_with_it_however_that_ends(tmp_path: Path) -> None:

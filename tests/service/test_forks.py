@@ -17,8 +17,9 @@ from jayflick.service import demo, migration
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
+from tests.prepared import copy_empty
 from tests.server import Server, until
-from tests.service.conftest import colours, edit, finished, png, project_of, serving
+from tests.service.conftest import FEW, colours, edit, finished, png, project_of, serving
 
 
 def test_all_are_forked_from_one_process_which_has_one_thread(own: Server) -> None:
@@ -60,6 +61,14 @@ os._exit(0)
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
     assert (done.stdout, done.stderr) == ("", "")
+
+
+def test_what_draws_the_demo_ends_with_the_server(tmp_path: Path) -> None:
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start()
+    until(lambda: server.children("jayflick demo"))
+    started = server.children("")
+    server.stop(signal.SIGKILL)
+    until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in started))
 
 
 def test_all_goes_on_after_it_was_killed(own: Server) -> None:

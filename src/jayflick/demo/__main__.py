@@ -2,6 +2,7 @@
 
 import multiprocessing
 import sys
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from . import DEMO
@@ -10,7 +11,7 @@ from .load import drawn
 if __name__ == "__main__":
     if len(sys.argv) != 2:
         sys.exit("usage: python -m jayflick.demo FOLDER")
-    for project, files in drawn(DEMO, multiprocessing.get_context("spawn")):
+    for project, files in drawn(DEMO, ProcessPoolExecutor(2, multiprocessing.get_context("spawn"))):
         folder = Path(sys.argv[1]) / project.folder
         folder.mkdir(parents=True, exist_ok=True)
         for (name, _), data in zip(project.files, files, strict=True):

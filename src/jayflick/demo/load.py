@@ -1,8 +1,7 @@
 """Drawing the demo's files side by side, for whoever wants to keep them."""
 
 from collections.abc import Callable, Generator, Sequence
-from concurrent.futures import ProcessPoolExecutor
-from multiprocessing.context import BaseContext
+from concurrent.futures import Executor
 
 from . import DemoProject
 
@@ -11,11 +10,8 @@ def _made(draw: Callable[[], bytes]) -> bytes:
     return draw()
 
 
-def drawn(
-    projects: Sequence[DemoProject], context: BaseContext, workers: int = 2
-) -> Generator[tuple[DemoProject, list[bytes]]]:
-    """Each demo project with the bytes of its files, made in ``workers`` processes that ``context`` starts."""
-    pool = ProcessPoolExecutor(workers, mp_context=context)
+def drawn(projects: Sequence[DemoProject], pool: Executor) -> Generator[tuple[DemoProject, list[bytes]]]:
+    """Each demo project with the bytes of its files, made by ``pool``, which is shut down afterwards."""
     try:
         for project in projects:
             yield project, list(pool.map(_made, [draw for _, draw in project.files], chunksize=4))

@@ -94,6 +94,8 @@ class Decoders:
         decoder = self._free.get()
         try:
             decoder = decoder or _Decoder(*self._limits)
+        except Unavailable:
+            pass  # the server ends; or whoever has a file to read tries again, and is told
         finally:
             self._free.put(decoder)
 

@@ -3,6 +3,7 @@
 import logging
 import threading
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import closing
 from typing import Any
 
@@ -18,6 +19,7 @@ from .forks import CONTEXT
 from .frame_sets import make_project
 from .models import Project
 from .pictures import keep_picture, note_pictures
+from .processes import forked_as
 from .results import Results
 from .settings import Settings
 
@@ -64,7 +66,8 @@ class Demo:
             there = self._transact(_names)
             lacking = [demo for demo in DEMO if demo.title not in there]
             self.waiting = len(lacking)
-            with closing(drawn(lacking, CONTEXT)) as drawing:
+            pool = ProcessPoolExecutor(2, CONTEXT, forked_as, ("demo",))
+            with closing(drawn(lacking, pool)) as drawing:
                 for demo, files in drawing:
                     if self._stopping.is_set():
                         return

@@ -23,7 +23,7 @@ def die_with_parent(parent: int) -> None:
 
 
 def forks_from_here() -> None:
-    """Note that what is forked from now on is a child of this process, which it may outlive before it asks."""
+    """Note that what is forked from now on is a child of this process, which may be gone before that asks."""
     global _forker
     _forker = os.getpid()
 
