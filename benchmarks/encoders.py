@@ -9,8 +9,9 @@ import av.filter
 import numpy as np
 from PIL import Image
 
-from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.quality.ssim import ssim
 
 from .clips import Clip

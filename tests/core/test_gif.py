@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 from jayflick.core.dither.quantise import Quantiser
 from jayflick.core.errors import InputError
 from jayflick.core.formats.gif import lzw
-from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import describe, read_gif
 from jayflick.core.formats.gif.retime import retime
+from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.framing.alpha import settle
 from jayflick.core.palette.levels import FINE
 from jayflick.core.palette.nearest import Nearest

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from jayflick.core.broadcast.cover import opaque_share
 from jayflick.core.errors import Cancelled, InputError
-from jayflick.core.formats.gif import encoder
+from jayflick.core.formats.gif import shared
 from jayflick.core.formats.gif.reader import describe, read_gif
 from jayflick.core.framing.frames import Framed
 from jayflick.core.pictures.kinds import read_picture
@@ -154,6 +154,7 @@ RECIPES = st.builds(
                     "dither": st.sampled_from(["none", "diffusion"]),
                     "amount": st.sampled_from([0, 30, 60]),
                     "tolerance": st.sampled_from([0, 1, 20]),
+                    "loss": st.sampled_from([0, 0, 15, 40]),
                 }
             ),
         },
@@ -173,7 +174,7 @@ def test_what_a_warm_cache_gives_equals_what_a_fresh_one_gives(
 ) -> None:
     """The law of all stages, for any two recipes; and equal pictures are never coded twice."""
     with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
-        patch.setattr(encoder, "LONG", 10_000)  # so that not every row is counted
+        patch.setattr(shared, "LONG", 10_000)  # so that not every row is counted
         warm, fresh = Stages(Path(folder) / "warm"), Stages(Path(folder) / "fresh")
         first = render(one, noisy, "page", warm)
         warm.runs.clear()

@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 from PIL import Image, ImageSequence
 
-from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.retime import retime
+from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.framing.alpha import settle
 from jayflick.core.recipe import Alpha
 from tests.conftest import Pictures, moving_square

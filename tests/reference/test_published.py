@@ -12,8 +12,9 @@ from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from jayflick.core.dither.choose import suits_dither
 from jayflick.core.formats.gif import lzw
-from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.quality.ssim import ssim
 from jayflick.demo.lamp import draw_lamp
 from tests.conftest import Pictures, lit_ball

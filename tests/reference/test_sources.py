@@ -24,9 +24,10 @@ from PIL import Image, ImageCms
 
 from jayflick.core.errors import InputError
 from jayflick.core.formats.apng import encode_apng
-from jayflick.core.formats.gif.encoder import encode_gif, share_palette
+from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.retime import retime
+from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.formats.png_writer import SIGNATURE, chunk, header
 from jayflick.core.pictures.clip import Cut, survey
 from jayflick.core.pictures.kinds import read_header, read_picture

@@ -135,6 +135,7 @@ def add_to(commands: Any) -> None:
     make.add_argument("--dither", choices=("none", "diffusion"), help="otherwise what suits the frames")
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
+    make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")
     make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
     make.add_argument("--quality", type=int, help="0..100, of formats that lose some")
     make.add_argument("--lossless", action="store_true", help="of WebP")

@@ -41,6 +41,7 @@ _OWN = {
     "dither": ("gif",),
     "dither_amount": ("gif",),
     "tolerance": ("gif",),
+    "loss": ("gif",),
     "cutoff": ("gif",),
     "edges": ("gif",),
     **dict.fromkeys(SHEET_OPTIONS, ("sheet",)),
@@ -179,6 +180,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
             (output["tuning"], "dither", options.dither),
             (output["tuning"], "amount", options.dither_amount),
             (output["tuning"], "tolerance", options.tolerance),
+            (output["tuning"], "loss", options.loss),
         )
     elif options.matte is not None:
         output["over"] = options.matte

@@ -10,8 +10,9 @@ import numpy as np
 from PIL import Image
 
 from .formats.apng import encode_apng
-from .formats.gif.encoder import encode_gif, share_palette
+from .formats.gif.encoder import encode_gif
 from .formats.gif.reader import describe, read_gif
+from .formats.gif.shared import share_palette
 from .formats.sheet.layout import Space
 from .formats.sheet.packed import packed
 from .formats.sheet.pixels import DITHERS, THRESHOLDS, reduced
@@ -59,6 +60,7 @@ def warm() -> None:
         shared = share_palette(frames, 16)
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)
+        encode_gif(frames, share_palette(frames, 16, weighed=True), loss=20)
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
     for turning in (False, True):

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..formats.gif.encoder import encode_gif, share_palette
+from ..formats.gif.encoder import encode_gif
 from ..formats.gif.reader import read_gif
+from ..formats.gif.shared import share_palette
 from ..quality.ssim import WINDOW, ssim
 
 MOST_BYTES = 1.25

@@ -173,6 +173,22 @@ def _diffused(
     carry[:] = here
 
 
+@compiled
+def _unmoved(
+    frame: NDArray[np.uint32],
+    before: NDArray[np.uint32],
+    shown: NDArray[np.uint8],
+    none: int,
+    reach: int,
+    out: NDArray[np.bool_],
+) -> None:
+    for y in range(frame.shape[0]):
+        for x in range(frame.shape[1]):
+            pixel = frame[y, x]
+            there = pixel >> np.uint32(24) != 0 and np.int64(shown[y, x]) != none
+            out[y, x] = there and _still(pixel, before[y, x], reach)
+
+
 class Quantiser:
     """Quantises the frames of one loop in order, remembering what is on show.
 
@@ -196,6 +212,16 @@ class Quantiser:
         self._amount = round(amount * 128 / 100)
         self._reach = reach
 
+    @property
+    def dithers(self) -> bool:
+        return self._amount > 0
+
+    @property
+    def halves(self) -> tuple[slice, slice]:
+        """The bands that frames are taken in: rows change direction with each, so they are always these two."""
+        height = len(self.shown)
+        return slice(0, height // 2), slice(height // 2, height)
+
     def carry(self) -> NDArray[np.int32]:
         """The errors that enter the first row of a frame: none."""
         return np.zeros((self.shown.shape[1] + 2, 3), np.int32)
@@ -208,7 +234,7 @@ class Quantiser:
         """
         near = self._nearest
         shown = self.shown[rows]
-        words = self._words(frame, rows)
+        words = self.words(frame, rows)
         band = (shown, self._written[rows], self.none, self._palette, near.entries)
         lookup = (near.candidates, near.table, near.exact, near.levels.index, near.levels.middle)
         if self._amount == 0:
@@ -218,9 +244,19 @@ class Quantiser:
         else:
             _diffused(words, *band, *lookup, near.marked, self._reach, self._amount, carry)
 
+    def still(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.bool_]:
+        """Where a band of the next frame, which is to be taken after this, has not moved and stays as it is."""
+        words, shown = self.words(frame, rows), self.shown[rows]
+        before = self._written[rows]
+        if not self.dithers and self._reach == 0:
+            before = self._before.get((rows.start, rows.stop), before)
+        out = np.empty(shown.shape, np.bool_)
+        _unmoved(words, before, shown, self.none, self._reach, out)
+        return out
+
     def take_again(self, frame: NDArray[np.uint8], rows: slice, band: "Band") -> None:
         """Show a band of a frame just as it was shown before."""
-        words = self._words(frame, rows)
+        words = self.words(frame, rows)
         self.shown[rows] = band.shown
         self._written[rows] = words if band.written is None else band.written
         if self._amount == 0:
@@ -230,7 +266,7 @@ class Quantiser:
         """What it takes to show a band again as it is shown now."""
         return Band(self.shown[rows].copy(), self._written[rows].copy() if self._reach else None)
 
-    def _words(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.uint32]:
+    def words(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.uint32]:
         """A pixel as one word: red lowest, alpha highest."""
         height, width = self.shown.shape
         words: NDArray[np.uint32] = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]

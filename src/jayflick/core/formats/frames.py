@@ -25,7 +25,7 @@ from ..timing.flicks import SECOND
 from ..timing.held import Held
 from ..timing.plan import Plan
 from .format import Coded, CodedFile, File, Json, Timed, Tools
-from .gif.encoder import SharedPalette, share_palette
+from .gif.shared import SharedPalette, share_palette
 from .indexed import indexed_png
 from .picture import ENDINGS, MEDIA_TYPES, with_pixels, write_picture
 

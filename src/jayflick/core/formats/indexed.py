@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from ..dither.quantise import Quantiser
 from ..palette.levels import EACH, FINE
 from ..palette.nearest import Nearest
-from .gif.encoder import SharedPalette
+from .gif.shared import SharedPalette
 from .png_writer import PALETTE, SIGNATURE, chunk, deflated, filtered, header
 
 

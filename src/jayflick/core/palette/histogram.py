@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
-from .levels import COARSE
+from .levels import COARSE, DARK, Levels
 
 EXACT_LIMIT = 1 << 13
 """Up to so many different colours, each is counted by itself: drawn art keeps its few colours apart."""
@@ -18,15 +18,22 @@ _SLOTS = 1 << 15  # four times the limit: short probes
 
 @compiled
 def _collect(
-    pixels: NDArray[np.uint32], slots: NDArray[np.int64], counts: NDArray[np.int64], found: int, limit: int
+    pixels: NDArray[np.uint32],
+    weights: NDArray[np.uint16],
+    slots: NDArray[np.int64],
+    counts: NDArray[np.int64],
+    found: int,
+    limit: int,
 ) -> tuple[int, int, bool]:
     """Count each colour by itself until there are more than ``limit``.
 
-    Returns how many there are, how many pixels were counted, and whether any of those was transparent.
+    ``weights``: of each pixel; empty if all count as one. Returns how many colours there are, how many pixels
+    were counted, and whether any of those was transparent.
     """
     last = np.int64(-1)
     place = 0
     clear = False
+    weighed = weights.shape[0] > 0
     i, end = 0, pixels.shape[0]
     while i < end:
         if pixels[i] >> np.uint32(24) == 0:
@@ -52,7 +59,7 @@ def _collect(
                 slots[place] = colour
                 found += 1
             last = colour
-        counts[place] += 1
+        counts[place] += np.int64(weights[i]) if weighed else 1
         i += 1
     return found, pixels.shape[0], clear
 
@@ -82,6 +89,30 @@ def _count(pixels: NDArray[np.uint32], pairs: NDArray[np.uint64], index: NDArray
         at = index[0, r] + index[1, g] + index[2, b]
         pairs[at, 0] += r | (g << np.uint64(32))
         pairs[at, 1] += b | np.uint64(1 << 32)
+    return clear
+
+
+@compiled
+def _count_weighed(
+    pixels: NDArray[np.uint32], weights: NDArray[np.uint16], sums: NDArray[np.int64], index: NDArray[np.uint32]
+) -> bool:
+    clear = False
+    for i in range(pixels.shape[0]):
+        pixel = np.uint64(pixels[i])
+        if pixel >> np.uint64(24) == 0:
+            clear = True
+            continue
+        r, g, b = (
+            pixel & np.uint64(255),
+            (pixel >> np.uint64(8)) & np.uint64(255),
+            (pixel >> np.uint64(16)) & np.uint64(255),
+        )
+        at = index[0, r] + index[1, g] + index[2, b]
+        weight = np.int64(weights[i])
+        sums[at, 0] += np.int64(r) * weight
+        sums[at, 1] += np.int64(g) * weight
+        sums[at, 2] += np.int64(b) * weight
+        sums[at, 3] += weight
     return clear
 
 
@@ -141,8 +172,10 @@ def _merge(
 class Histogram:
     """Colours seen so far: each by itself while they are few, then in bins of neighbouring levels."""
 
+    levels: Levels
     sums: NDArray[np.int64]
-    """Shape (bins, 4): sums of red, green and blue levels, and the number of pixels, in each bin."""
+    """Shape (bins, 4): sums of red, green and blue levels, and the number of pixels, in each bin, or of
+    both by weight."""
     pairs: NDArray[np.uint64]
     """Shape (bins, 2): what is not in ``sums`` yet, two of them to a word: half the additions will do."""
     slots: NDArray[np.int64]
@@ -153,42 +186,55 @@ class Histogram:
     """Pixels in ``pairs``."""
 
     @classmethod
-    def empty(cls) -> "Histogram":
+    def empty(cls, *, weighed: bool = False) -> "Histogram":
+        """One that nothing was counted in; in a ``weighed`` one each pixel counts by a weight of its own."""
+        levels = DARK if weighed else COARSE
         return cls(
-            np.zeros((COARSE.size, 4), np.int64),
-            np.zeros((COARSE.size, 2), np.uint64),
+            levels,
+            np.zeros((levels.size, 4), np.int64),
+            np.zeros((0 if weighed else levels.size, 2), np.uint64),
             np.full(_SLOTS, -1, np.int64),
             np.zeros(_SLOTS, np.int64),
         )
 
-    def add(self, frame: NDArray[np.uint8], *, rows: slice = EVERY) -> None:
+    def add(
+        self, frame: NDArray[np.uint8], weights: NDArray[np.uint16] | None = None, *, rows: slice = EVERY
+    ) -> None:
         """Count a frame, shape (height, width, 4); pixels of alpha 0 do not count as colours.
+
+        ``weights``: shape (height, width), for a histogram that is weighed.
 
         Once colours are counted in bins, only ``rows`` are: in a long sequence, taking turns, some of them are
         enough to tell how much of each colour there is.
         """
         pixels = np.ascontiguousarray(frame).reshape(-1).view("<u4")  # red lowest, alpha highest
+        each = np.empty(0, np.uint16) if weights is None else weights.reshape(-1)
         if self.exact:
-            self.found, done, clear = _collect(pixels, self.slots, self.counts, self.found, EXACT_LIMIT)
+            self.found, done, clear = _collect(pixels, each, self.slots, self.counts, self.found, EXACT_LIMIT)
             self.transparent |= clear
             if self.exact:
                 return
-            _spill(self.slots, self.counts, self.sums, COARSE.index)
-            pixels = pixels[done:]
+            _spill(self.slots, self.counts, self.sums, self.levels.index)
+            pixels, each = pixels[done:], each[done:]
         elif rows != EVERY:
             words = np.ascontiguousarray(frame).view("<u4").reshape(frame.shape[:2])
             self.transparent |= _has_clear(pixels)
             pixels = words[rows].reshape(-1)
+            each = each if weights is None else weights[rows].reshape(-1)
+        if weights is not None:
+            self.transparent |= _count_weighed(pixels, each, self.sums, self.levels.index)
+            return
         for at in range(0, len(pixels), _MOST_WAITING):
             part = pixels[at : at + _MOST_WAITING]
             if self._waiting + len(part) > _MOST_WAITING:
                 self._sum_up()
             self._waiting += len(part)
-            self.transparent |= _count(part, self.pairs, COARSE.index)
+            self.transparent |= _count(part, self.pairs, self.levels.index)
 
     def _sum_up(self) -> None:
-        _sum_up(self.pairs, self.sums)
-        self._waiting = 0
+        if self._waiting:
+            _sum_up(self.pairs, self.sums)
+            self._waiting = 0
 
     def merge(self, other: "Histogram") -> None:
         """Take in what another histogram counted, which is used up by it."""
@@ -199,7 +245,7 @@ class Histogram:
                 return
         self.found = EXACT_LIMIT + 1
         for part in (self, other):
-            _spill(part.slots, part.counts, part.sums, COARSE.index)
+            _spill(part.slots, part.counts, part.sums, part.levels.index)
             part._sum_up()
         self.sums += other.sums
 
@@ -214,7 +260,7 @@ class Histogram:
         if self.exact:
             return bool((self.slots == red | green << 8 | blue << 16).any())
         self._sum_up()
-        index = COARSE.index
+        index = self.levels.index
         return bool(self.sums[index[0, red] + index[1, green] + index[2, blue], 3] > 0)
 
     def colours(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

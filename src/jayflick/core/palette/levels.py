@@ -53,3 +53,5 @@ SOFT = Levels.stepped((16, 2), (256, 4), interleaved=True)
 """68 groups: for dithered colours, whose small errors are made good by their neighbours."""
 COARSE = Levels.stepped((16, 1), (256, 4))
 """76 groups: for counting colours."""
+DARK = Levels.stepped((64, 1), (256, 4), interleaved=True)
+"""112 groups: for counting colours by how much they show, which in the dark is most."""

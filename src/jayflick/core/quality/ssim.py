@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 WINDOW = 7
-_C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
+C1, C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 
 
 def ssim(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> float:
@@ -20,8 +20,8 @@ def ssim(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> float:
     spread_x = (_means(x * x) - mean_x * mean_x) * unbiased
     spread_y = (_means(y * y) - mean_y * mean_y) * unbiased
     shared = (_means(x * y) - mean_x * mean_y) * unbiased
-    alike = (2 * mean_x * mean_y + _C1) * (2 * shared + _C2)
-    scale = (mean_x * mean_x + mean_y * mean_y + _C1) * (spread_x + spread_y + _C2)
+    alike = (2 * mean_x * mean_y + C1) * (2 * shared + C2)
+    scale = (mean_x * mean_x + mean_y * mean_y + C1) * (spread_x + spread_y + C2)
     return float((alike / scale).mean())
 
 

@@ -13,7 +13,7 @@ from .target import Kind
 
 
 class Tuning(Part):
-    """What is spent on a GIF: colours, dither and how much may stay as it was."""
+    """What is spent on a GIF: colours, dither, how much may stay as it was, and loss."""
 
     colours: int = Field(256, ge=2, le=256)
     dither: Literal["none", "diffusion"] = "diffusion"
@@ -23,6 +23,12 @@ class Tuning(Part):
         ge=0,
         le=100,
         description="How far a pixel may stay as it was: 0 exactly, 100 about 50 levels of 255",
+    )
+    loss: int = Field(
+        0,
+        ge=0,
+        le=100,
+        description="How much likeness is given for fewer bytes: 0 none, doubling with every 10",
     )
 
 

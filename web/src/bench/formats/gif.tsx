@@ -1,4 +1,4 @@
-// GIF: colours, dither, and how much may stay as it was.
+// GIF: colours, loss, dither, and how much may stay as it was.
 
 import { Row, Segmented, SliderRow } from "../../ui/controls";
 import type { FormatView, Of, TuneProps } from "./format";
@@ -7,7 +7,7 @@ export const gif: FormatView<"gif"> = {
   title: () => "GIF",
   tuning: ({ tuning }) => ({
     figure: String(tuning.colours),
-    beside: `colours, ${tuning.dither === "none" ? "no dither" : `diffusion ${tuning.amount} %`}`,
+    beside: `colours, ${tuning.loss > 0 ? `loss ${tuning.loss}` : tuning.dither === "none" ? "no dither" : `diffusion ${tuning.amount} %`}`,
   }),
   Panel: GifPanel,
   ending: () => ".gif",
@@ -35,6 +35,14 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onRelease={bench.release}
       />
       <Palette colours={shown?.palette ?? []} used={shown?.result.info.colours ?? 0} />
+      <SliderRow
+        label="Loss"
+        value={tuning.loss}
+        min={0}
+        max={100}
+        onChange={(loss, gesture) => set({ loss }, `Loss to ${loss}`, gesture)}
+        onRelease={bench.release}
+      />
       <Row label="Dither">
         <Segmented
           label="Dither"

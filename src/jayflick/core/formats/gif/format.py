@@ -1,7 +1,7 @@
 """GIF as an output: alpha settled into one bit, one palette for all frames, time written last."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -20,9 +20,10 @@ from ...timing.conform import GIF_CEILING
 from ...timing.held import Held
 from ...timing.plan import Plan
 from ..format import Coded, File, Json, Timed, Tools
-from .encoder import MOST_COLOURS, SharedPalette, encode_gif, share_palette
+from .encoder import encode_gif
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
+from .shared import MOST_COLOURS, Colour, SharedPalette, share_palette
 from .writer import repeat_block
 
 PALETTE_VERSION = 4
@@ -38,12 +39,23 @@ class _Settings:
     colours: int
     amount: int
     reach: int
+    loss: int
+
+    @property
+    def coding(self) -> tuple[Any, ...]:
+        """What the coded pictures depend on beside their palette."""
+        return (self.alpha, self.amount, self.reach, *((self.loss,) if self.loss else ()))
+
+    @property
+    def choosing(self) -> tuple[Any, ...]:
+        """What the palette depends on: with loss, colours count by how much an error shows in them."""
+        return (self.alpha, self.colours, *(("weighed",) if self.loss else ()))
 
     @classmethod
     def of(cls, frames: PlayedFrames, output: GifOutput) -> "_Settings":
         tuning = output.tuning
         amount = 0 if tuning.dither == "none" else tuning.amount
-        reach = tuning.tolerance // 2
+        reach, loss = tuning.tolerance // 2, tuning.loss
         alpha: tuple[Any, ...] = ()
         if not frames.opaque:
             edges = output.alpha.edges
@@ -52,8 +64,13 @@ class _Settings:
             if frames.empty and edges != "fill":
                 alpha = ()  # there are no edges
         if frames.empty:
-            amount = reach = 0  # all of one colour, or of none
-        return cls(alpha, min(tuning.colours, MOST_COLOURS), amount, reach)
+            amount = reach = loss = 0  # all of one colour, or of none
+        return cls(alpha, min(tuning.colours, MOST_COLOURS), amount, reach, loss)
+
+
+def _page(output: GifOutput, how: _Settings) -> Colour | None:
+    """The page colour, if soft edges are laid over it: it has to meet the page without a seam."""
+    return rgb(output.alpha.matte) if how.alpha and output.alpha.over_page else None
 
 
 class GifFormat:
@@ -73,17 +90,18 @@ class GifFormat:
 
     def inputs(self, frames: PlayedFrames, output: GifOutput, held: Held) -> Json:
         how = _Settings.of(frames, output)
-        return PALETTE_VERSION, how.alpha, how.colours, how.amount, how.reach
+        return PALETTE_VERSION, *how.choosing, *how.coding[1:]
 
     def encode(self, frames: PlayedFrames, output: GifOutput, held: Held, key: str, tools: Tools) -> Coded:
         """Coded pictures are kept under the palette they really got: art of 40 colours is coded once, whether
         64 or 128 are allowed."""
         how = _Settings.of(frames, output)
         shared = self._palette(frames, output, how, tools)
-        amount = 0 if shared.lossless else how.amount
         entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
-        key = cache_key("encoding", self.version, frames.names, how.alpha, entries, amount, how.reach)
+        how = replace(how, amount=0 if shared.lossless else how.amount)
+        key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
         on_frame = tools.begin("encoding", len(frames))
+        over = _page(output, how)
 
         def make() -> Coded:
             data = encode_gif(
@@ -91,6 +109,8 @@ class GifFormat:
                 shared,
                 amount=how.amount,
                 reach=how.reach,
+                loss=how.loss,
+                exact=() if over is None else (over,),
                 firsts=frames.firsts,
                 on_frame=on_frame,
             )
@@ -106,13 +126,14 @@ class GifFormat:
             shared = share_palette(
                 Settled(frames.in_order_of_name, output.alpha),
                 output.tuning.colours,
-                matte=rgb(output.alpha.matte) if how.alpha and output.alpha.over_page else None,
+                matte=_page(output, how),
+                weighed=how.loss > 0,
                 on_frame=on_frame,
             )
             return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
 
         on_frame = tools.begin("tuning", len(frames))
-        key = cache_key("palette", PALETTE_VERSION, sorted(frames.names), how.alpha, how.colours)
+        key = cache_key("palette", PALETTE_VERSION, sorted(frames.names), *how.choosing)
         data = tools.stages.obtain("palette", key, choose)
         colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)
         return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))

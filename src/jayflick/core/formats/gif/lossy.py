@@ -1,0 +1,383 @@
+"""GIF frames that may be a little further from their sources than the palette asks, for fewer bytes.
+
+An error is always that against the frame's own source, so nothing builds up over frames, and each pixel's is
+bounded. What stands still stays as it was first shown, pixel by pixel; a frame that comes again is shown as it
+was the first time.
+"""
+
+from collections import deque
+from collections.abc import Callable, Sequence
+from concurrent.futures import Executor
+from contextlib import closing
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...compiled import compiled
+from ...dither.quantise import Band, Quantiser
+from ...quality.visible import SCALE, visibility
+from . import lzw
+from .edges import Edges, changed, union
+from .search import Search
+from .shared import Colour, SharedPalette
+from .shelf import Shelf
+from .side_by_side import Frames, executor
+from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock
+
+MUST = 1e6
+"""The weight of a pixel that may add no error at all."""
+LITTLE = 0.97
+_AHEAD = 3
+"""Frames that are made ready before they are coded."""
+
+
+def price(loss: int) -> float:
+    """The squared error, of a pixel in a flat part of middling brightness, that a bit saved may cost.
+
+    It doubles with every ten of ``loss`` (0 to 100), from half a level at ten.
+    """
+    return float(0.5 * (2 ** (loss / 10) - 1))
+
+
+@dataclass(frozen=True)
+class _Ready:
+    """A frame made ready for coding; planes of shape (height, width)."""
+
+    target: NDArray[np.uint32]
+    """The colour each pixel is held to, alpha highest: its source, or, dithered, what dither chose."""
+    fresh: NDArray[np.uint8]
+    miss: NDArray[np.int32]
+    """The squared error of the fresh choice."""
+    still: NDArray[np.bool_]
+    weight: NDArray[np.float32]
+    source: NDArray[np.uint8]
+    seen: NDArray[np.bool_]
+    """What is not clear."""
+
+
+@compiled
+def _aim(
+    words: NDArray[np.uint32],
+    fresh: NDArray[np.uint8],
+    visible: NDArray[np.uint16],
+    palette: NDArray[np.int32],
+    dithered: bool,
+    exact: NDArray[np.uint32],
+    target: NDArray[np.uint32],
+    miss: NDArray[np.int32],
+    weight: NDArray[np.float32],
+    seen: NDArray[np.bool_],
+) -> None:
+    for y in range(words.shape[0]):
+        for x in range(words.shape[1]):
+            pixel = words[y, x]
+            target[y, x] = pixel
+            weight[y, x] = np.float32(visible[y, x]) * np.float32(1 / SCALE)
+            seen[y, x] = pixel >> np.uint32(24) != 0
+            miss[y, x] = 0
+            if not seen[y, x]:
+                continue
+            for colour in exact:
+                if pixel & np.uint32(0xFFFFFF) == colour:
+                    weight[y, x] = np.float32(MUST)
+            p = np.uint64(fresh[y, x])
+            if dithered:
+                shown = np.uint32(palette[p, 0] | (palette[p, 1] << 8) | (palette[p, 2] << 16))
+                target[y, x] = shown | np.uint32(0xFF000000)
+            else:
+                r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
+                b = np.int32((pixel >> 16) & 255)
+                dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
+                miss[y, x] = dr * dr + dg * dg + db * db
+
+
+@compiled
+def _needed(
+    target: NDArray[np.uint32],
+    miss: NDArray[np.int32],
+    still: NDArray[np.bool_],
+    weight: NDArray[np.float32],
+    canvas: NDArray[np.uint8],
+    palette: NDArray[np.int32],
+    none: int,
+    saved: float,
+) -> tuple[int, int, int, int]:
+    """The edges of what cannot be left as it is on show for less than ``saved``, what a pixel costs."""
+    height, width = target.shape
+    left, right, top, bottom = width, -1, height, -1
+    for y in range(height):
+        for x in range(width):
+            pixel = target[y, x]
+            if pixel >> np.uint32(24) == 0:
+                continue
+            over = np.int64(canvas[y, x])
+            if over != none:
+                if still[y, x]:
+                    continue
+                r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
+                b = np.int32((pixel >> 16) & 255)
+                dr, dg, db = r - palette[over, 0], g - palette[over, 1], b - palette[over, 2]
+                if weight[y, x] * np.float32(dr * dr + dg * dg + db * db - miss[y, x]) <= saved:
+                    continue
+            left, right = min(left, x), max(right, x)
+            top, bottom = min(top, y), y
+    return left, top, right + 1, bottom + 1
+
+
+@compiled
+def _box(mask: NDArray[np.bool_], other: NDArray[np.bool_]) -> tuple[int, int, int, int]:
+    """The edges of where ``mask`` holds and ``other`` does not; right is 0 when nowhere."""
+    height, width = mask.shape
+    left, right, top, bottom = width, -1, height, -1
+    for y in range(height):
+        for x in range(width):
+            if mask[y, x] and not other[y, x]:
+                left, right = min(left, x), max(right, x)
+                top, bottom = min(top, y), y
+    return left, top, right + 1, bottom + 1
+
+
+@compiled
+def _sum_up(
+    shown: NDArray[np.uint8], source: NDArray[np.uint8], visible: NDArray[np.float32], sums: NDArray[np.float64]
+) -> None:
+    for y in range(shown.shape[0]):
+        for x in range(shown.shape[1]):
+            p = np.uint64(shown[y, x])
+            w = np.float64(min(visible[y, x], np.float32(1024)))
+            sums[p, 0] += w * source[y, x, 0]
+            sums[p, 1] += w * source[y, x, 1]
+            sums[p, 2] += w * source[y, x, 2]
+            sums[p, 3] += w
+
+
+@compiled
+def _added(
+    target: NDArray[np.uint32],
+    miss: NDArray[np.int32],
+    still: NDArray[np.bool_],
+    weight: NDArray[np.float32],
+    shown: NDArray[np.uint8],
+    palette: NDArray[np.int32],
+) -> float:
+    """The weighted error that ``shown`` has beyond that of the fresh choices."""
+    total = 0.0
+    for y in range(target.shape[0]):
+        for x in range(target.shape[1]):
+            pixel = target[y, x]
+            if still[y, x] or pixel >> np.uint32(24) == 0:
+                continue
+            p = np.uint64(shown[y, x])
+            r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
+            b = np.int32((pixel >> 16) & 255)
+            dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
+            total += np.float64(weight[y, x]) * np.float64(dr * dr + dg * dg + db * db - miss[y, x])
+    return total
+
+
+class _Preparing:
+    """Makes frames ready one after the other, ahead of their coding."""
+
+    def __init__(
+        self,
+        frames: Frames,
+        quantiser: Quantiser,
+        palette: NDArray[np.int32],
+        exact: Sequence[Colour],
+        firsts: Sequence[int],
+    ) -> None:
+        self._frames = frames
+        self._quantiser = quantiser
+        self._palette = palette
+        self._exact = np.array([r | g << 8 | b << 16 for r, g, b in exact], np.uint32)
+        self._firsts = firsts
+        self._shelf = Shelf(firsts)
+
+    def frame(self, index: int) -> _Ready:
+        """The next frame: they are asked for in order, each once."""
+        frame = self._frames[index]
+        quantiser = self._quantiser
+        height, width = quantiser.shown.shape
+        first = self._firsts[index]
+        still = np.empty((height, width), np.bool_)
+        carry = quantiser.carry()
+        for rows in quantiser.halves:
+            still[rows] = quantiser.still(frame, rows)
+            if first < index:
+                quantiser.take_again(frame, rows, self._shelf.band(first, rows, width))
+            else:
+                quantiser.take(frame, rows, carry)
+                self._shelf.keep(index, rows, quantiser.band(rows))
+        fresh = quantiser.shown.copy()
+        words = quantiser.words(frame, slice(0, height))
+        target, miss = np.empty_like(words), np.empty((height, width), np.int32)
+        weight, seen = np.empty((height, width), np.float32), np.empty((height, width), np.bool_)
+        _aim(
+            words,
+            fresh,
+            visibility(frame),
+            self._palette,
+            quantiser.dithers,
+            self._exact,
+            target,
+            miss,
+            weight,
+            seen,
+        )
+        return _Ready(target, fresh, miss, still, weight, frame, seen)
+
+    def close(self) -> None:
+        self._shelf.close()
+
+
+class _Coder:
+    """Codes frames one after the other, knowing what the last one left on show."""
+
+    def __init__(self, quantiser: Quantiser, search: Search, size: int, marked: bool, beside: Executor) -> None:
+        self._none = quantiser.none
+        self._search = search
+        self._size = size
+        self._marked = marked
+        self._beside = beside
+        self.shown = np.full(quantiser.shown.shape, self._none, np.uint8)
+        """The entries that the last frame shows."""
+        self._canvas = self.shown
+        """The same after its disposal."""
+        self.plainly = 0
+        """Bytes that the frames would have taken exactly, each after what was on show before it."""
+
+    def exactly(self, wanted: NDArray[np.uint8], gone: Edges) -> FrameBlock:
+        """Code a frame that shows just ``wanted``; ``gone``: what the next one wants cleared."""
+        edges = _with_area(changed(self._canvas, wanted), gone)
+        data = self._plain(wanted, edges)
+        self.plainly += len(data)
+        return self._block(edges, gone, data, wanted)
+
+    def closely(self, ready: _Ready, gone: Edges) -> FrameBlock:
+        """Code a frame that may be further from its source, if that is worth its error."""
+        none, search, canvas = self._none, self._search, self._canvas
+        fresh = np.where(ready.still, self.shown, ready.fresh)
+        plain_edges = _with_area(changed(canvas, fresh), gone)
+        plain = self._beside.submit(self._plain, fresh, plain_edges)
+        planes = ready.target, ready.miss, ready.still, ready.weight
+        edges = _with_area(_needed(*planes, canvas, search.palette, none, search.saved), gone)
+        left, top, right, bottom = edges
+        window = np.s_[top:bottom, left:right]
+        now = canvas.copy()
+        data, now[window] = search.encode(
+            ready.target[window],
+            ready.fresh[window],
+            ready.miss[window],
+            np.where(ready.seen[window], self.shown[window], np.uint8(none)),
+            ready.still[window],
+            ready.weight[window],
+            canvas[window],
+        )
+        self.plainly += len(plain.result())
+        bits = 8 * (len(data) - len(plain.result()))
+        if _added(*planes, now, search.palette) + bits * search.price > 0:
+            return self._block(plain_edges, gone, plain.result(), fresh)
+        return self._block(edges, gone, data, now)
+
+    def _plain(self, wanted: NDArray[np.uint8], edges: Edges) -> NDArray[np.uint8]:
+        left, top, right, bottom = edges
+        window = np.s_[top:bottom, left:right]
+        return lzw.encode(wanted[window], self._canvas[window], self._none, size=self._size, free=self._marked)
+
+    def _block(
+        self, edges: Edges, gone: Edges, data: NDArray[np.uint8], shown: NDArray[np.uint8]
+    ) -> FrameBlock:
+        left, top, right, bottom = edges
+        self.shown = self._canvas = shown
+        clears = gone[2] > gone[0]
+        if clears:
+            self._canvas = shown.copy()
+            self._canvas[top:bottom, left:right] = self._none
+        disposal = RESTORE_TO_BACKGROUND if clears else DO_NOT_DISPOSE
+        return FrameBlock((left, top, right - left, bottom - top), disposal, data)
+
+
+def _with_area(edges: Edges, gone: Edges) -> Edges:
+    """The box of a frame: it has to have an area, and to hold what is cleared after it."""
+    if edges[2] <= edges[0]:
+        edges = (0, 0, 1, 1)
+    return union(edges, gone) if gone[2] > gone[0] else edges
+
+
+@dataclass(frozen=True)
+class Lossy:
+    """What came out."""
+
+    blocks: list[FrameBlock]
+    palette: NDArray[np.uint8]
+    saves_little: bool
+    """Whether the file may be no smaller than an exact one: on flat art an error can cost more later than it
+    saves at once."""
+
+
+def encode_lossy(
+    frames: Frames,
+    shared: SharedPalette,
+    quantiser: Quantiser,
+    *,
+    size: int,
+    loss: int,
+    exact: Sequence[Colour],
+    firsts: Sequence[int],
+    on_frame: Callable[[], None],
+) -> Lossy:
+    """Code the frames, and move the palette's entries to the mean of the pixels that show them.
+
+    Entries stay where they are if art is of few colours, which are then its own, or dithered, when what is
+    shown is right on average only, and where they are ``exact``.
+    """
+    none = quantiser.none
+    height, width = quantiser.shown.shape
+    whole = slice(0, height)
+    search = Search(shared.colours, size, price(loss))
+    sums = np.zeros((256, 4))
+    moves = not shared.few and not quantiser.dithers
+    blocks: list[FrameBlock] = []
+    marked = len(frames) > 1 or shared.transparent
+    with (
+        closing(_Preparing(frames, quantiser, search.palette, exact, firsts)) as preparing,
+        closing(Shelf(firsts)) as shelf,
+        executor(frames, 1) as ahead,
+        executor(frames, 1) as beside,
+    ):
+        coder = _Coder(quantiser, search, size, marked, beside)
+        coming = deque(ahead.submit(preparing.frame, index) for index in range(min(_AHEAD, len(frames))))
+        try:
+            begin = ready = coming.popleft().result()
+            for index, first in enumerate(firsts):
+                if index + _AHEAD < len(frames):
+                    coming.append(ahead.submit(preparing.frame, index + _AHEAD))
+                # Some viewers begin the next round on what the last frame left.
+                after = coming.popleft().result() if coming else begin
+                gone = _box(ready.seen, after.seen)
+                if first < index:
+                    blocks.append(coder.exactly(shelf.band(first, whole, width).shown, gone))
+                else:
+                    blocks.append(coder.closely(ready, gone))
+                    shelf.keep(index, whole, Band(coder.shown, None))
+                if moves:
+                    _sum_up(coder.shown, ready.source, ready.weight, sums)
+                ready = after
+                on_frame()
+        finally:
+            for future in coming:
+                future.cancel()
+    palette = _at_means(shared.colours, sums[:none], exact) if moves else shared.colours
+    return Lossy(blocks, palette, sum(len(block.data) for block in blocks) > LITTLE * coder.plainly)
+
+
+def _at_means(
+    colours: NDArray[np.uint8], sums: NDArray[np.float64], exact: Sequence[Colour]
+) -> NDArray[np.uint8]:
+    moves = sums[:, 3] > 0
+    for colour in exact:
+        moves &= (colours != colour).any(axis=1)
+    moved = colours.copy()
+    moved[moves] = np.rint(sums[moves, :3] / sums[moves, 3:]).astype(np.uint8)
+    return moved

@@ -1,0 +1,76 @@
+"""The one palette that all frames of a file share."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...palette.choose import choose_palette
+from ...palette.histogram import EVERY, Histogram
+from ...quality.visible import visibility
+from .side_by_side import Frames, executor, threads_for
+
+MOST_COLOURS = 255
+Colour = tuple[int, int, int]
+"""Red, green and blue levels."""
+LONG = 4_000_000
+"""So many pixels of a sequence are enough to choose its palette; of longer ones every second to fourth row is
+counted, another one in each frame."""
+
+
+@dataclass(frozen=True)
+class SharedPalette:
+    """The palette all frames of a file share."""
+
+    colours: NDArray[np.uint8]
+    """Shape (n, 3), at most 255: one index is left to mark what does not change."""
+    lossless: bool
+    """Whether it holds every colour of every frame."""
+    transparent: bool
+    """Whether any frame has a transparent pixel."""
+    few: bool
+    """Whether the frames hold few enough colours for each to be looked up exactly."""
+
+
+def share_palette(
+    frames: Frames,
+    colours: int,
+    *,
+    matte: Colour | None = None,
+    weighed: bool = False,
+    on_frame: Callable[[], None] = lambda: None,
+) -> SharedPalette:
+    """Choose the palette for all frames. ``matte``: the page colour, which it holds exactly if it occurs.
+    ``weighed``: whether a pixel counts by how much an error would show there.
+    ``on_frame`` is called once a frame and may raise to stop.
+    """
+    histogram = _count(frames, weighed, on_frame)
+    palette = choose_palette(histogram, min(colours, MOST_COLOURS), matte)
+    if len(palette) == 0:
+        palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
+    lossless = histogram.exact and histogram.found <= len(palette)
+    return SharedPalette(palette, lossless, histogram.transparent, histogram.exact)
+
+
+def _count(frames: Frames, weighed: bool, on_frame: Callable[[], None]) -> Histogram:
+    """The colours of all frames, counted side by side."""
+    height, width = frames[0].shape[:2]
+    step = min(max(len(frames) * height * width // LONG, 1), 4, len(frames))
+    threads = threads_for(frames)
+
+    def part(first: int) -> Histogram:
+        histogram = Histogram.empty(weighed=weighed)
+        for index in range(first, len(frames), threads):
+            frame = frames[index]
+            weights = visibility(frame) if weighed else None
+            histogram.add(frame, weights, rows=slice(index % step, None, step) if step > 1 else EVERY)
+            on_frame()
+        return histogram
+
+    with executor(frames, threads) as pool:
+        parts = list(pool.map(part, range(threads)))
+    total = parts[0]
+    for other in parts[1:]:
+        total.merge(other)
+    return total
