@@ -47,6 +47,18 @@ def test_frames_become_a_gif_with_a_report(run: Run, folder: Path, tmp_path: Pat
         assert getattr(picture, "n_frames", 1) == 12
 
 
+def test_loss_is_likeness_given_for_bytes(run: Run, tmp_path: Path) -> None:
+    save_frames(tmp_path / "in", lit_ball(4))
+    sizes = []
+    for loss in ("0", "40"):
+        out = tmp_path / f"{loss}.gif"
+        assert run("make", tmp_path / "in", "-o", out, "--dither", "none", "--loss", loss)[0] == 0
+        sizes.append(out.stat().st_size)
+    assert sizes[1] < sizes[0] / 2
+    status, _, err = run("make", tmp_path / "in", "-o", tmp_path / "a.webp", "--loss", "9")
+    assert (status, "--loss has no effect here" in err) == (0, True)
+
+
 def test_a_folder_takes_numbered_frames_in_played_order(run: Run, folder: Path, tmp_path: Path) -> None:
     options = ["--range", "2-5", "--there-and-back"]
     assert run("make", folder, "-o", f"{tmp_path}/out/", *options)[0] == 0
@@ -125,6 +137,7 @@ def test_gather_tells_what_is_there(run: Run, folder: Path, tmp_path: Path) -> N
         (["make", "IN", "-o", "THERE"], "there.gif: already exists; add --force"),
         (["make", "IN", "-o", "x.gif", "--fps", "0"], "'0' is not a rate"),
         (["make", "IN", "-o", "x.gif", "--colours", "1"], "--colours: Input should be greater"),
+        (["make", "IN", "-o", "x.gif", "--loss", "101"], "--loss: Input should be less than or equal to 100"),
         (["make", "IN", "-o", "x.gif", "--range", "3-99"], "the range 3-99 does not lie in the 12 frames"),
         (["make", "IN", "-o", "x.gif", "--size", "99999x"], "--size: Input should be less"),
         (["make", "IN", "-o", "x.gif", "--range", "9-3"], "jayflick: the first frame of the range comes after"),

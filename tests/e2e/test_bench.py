@@ -162,6 +162,28 @@ def test_bytes_move_while_a_slider_moves_and_the_drag_is_one_step_back(desk: Des
     assert desk.kilobytes() == before
 
 
+def test_loss_is_set_by_key_or_typed_and_taken_back(desk: Desk) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    before = desk.kilobytes()
+    page.get_by_role("slider", name="Loss").focus()
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowRight")
+    desk.settled()
+    expect(cell(desk, "Tuning")).to_contain_text("loss 30")
+    by_key = desk.kilobytes()
+    assert by_key < before
+    page.get_by_label("Loss, number").fill("60")
+    page.keyboard.press("Enter")
+    desk.settled()
+    assert desk.kilobytes() < by_key
+    page.get_by_role("slider", name="Loss").focus()  # in a field the key would take back typing
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    desk.settled()
+    assert desk.kilobytes() == before
+
+
 def test_help_docket_and_views_by_key(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page

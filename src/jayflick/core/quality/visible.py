@@ -32,6 +32,7 @@ def _shows(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
     # Running totals along a row, with as many more at either end as a window reaches over it.
     total = np.zeros(width + WINDOW, np.int32)
     square = np.zeros(width + WINDOW, np.int32)
+    shares = np.zeros(width, np.float32)
     for y in range(-_HALF, height):
         for step in range(2):
             row = y + _HALF if step == 0 else y - _HALF - 1
@@ -48,6 +49,9 @@ def _shows(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
         if y < 0:
             continue
         rows = min(y + _HALF, height - 1) - max(y - _HALF, 0) + 1
+        for x in range(width):
+            across = min(x + _HALF, width - 1) - max(x - _HALF, 0) + 1
+            shares[x] = np.float32(1) / np.float32(rows * across)
         for c in range(3):
             for x in range(width):
                 total[x + _HALF + 1] = np.int32(total[x + _HALF] + sums[c, x])
@@ -55,14 +59,12 @@ def _shows(words: NDArray[np.uint32], out: NDArray[np.float32]) -> None:
             for x in range(width + _HALF + 1, width + WINDOW):
                 total[x], square[x] = total[width + _HALF], square[width + _HALF]
             for x in range(width):
-                across = min(x + _HALF, width - 1) - max(x - _HALF, 0) + 1
-                part = np.float32(1) / np.float32(rows * across)
+                part = shares[x]
                 mean = np.float32(np.int32(total[x + WINDOW] - total[x])) * part
                 spread = np.float32(np.int32(square[x + WINDOW] - square[x])) * part - mean * mean
-                one = np.float32(C2) / (mean * mean * np.float32(2) + np.float32(C1)) + np.float32(C2) / (
-                    max(spread, np.float32(0)) * np.float32(2) + np.float32(C2)
-                )
-                out[y, x] = one / np.float32(3) + (out[y, x] if c > 0 else np.float32(0))
+                dark = mean * mean * np.float32(2) + np.float32(C1)
+                busy = max(spread, np.float32(0)) * np.float32(2) + np.float32(C2)
+                out[y, x] += np.float32(C2 / 3) * (dark + busy) / (dark * busy)
 
 
 @compiled
@@ -107,7 +109,7 @@ def visibility(frame: NDArray[np.uint8]) -> NDArray[np.uint16]:
     """
     height, width = frame.shape[:2]
     words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")
-    own, held = np.empty((2, height, width), np.float32)
+    own, held = np.zeros((2, height, width), np.float32)
     _shows(words, own)
     _spread(own, held)
     out = np.empty((height, width), np.uint16)
