@@ -2,13 +2,16 @@
 
 import itertools
 import struct
+from typing import get_args
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jayflick.core.dither.kinds import Dither
 from jayflick.core.dither.quantise import Quantiser
+from jayflick.core.dither.thresholds import thresholds
 from jayflick.core.errors import InputError
 from jayflick.core.formats.gif import lzw
 from jayflick.core.formats.gif.encoder import encode_gif
@@ -26,7 +29,7 @@ from tests.conftest import Pictures, moving_square
 from tests.odd_gifs import NONE, ODD
 
 
-def coded(frames: Pictures, colours: int = 256, **options: int | bool) -> bytes:
+def coded(frames: Pictures, colours: int = 256, **options: int | str) -> bytes:
     return encode_gif(frames, share_palette(frames, colours), **options)  # type: ignore[arg-type]
 
 
@@ -92,29 +95,35 @@ def test_a_held_frame_costs_next_to_nothing() -> None:
     assert len(gif.frames) == 5  # and still is a frame of its own
 
 
-def test_still_areas_stay_still_under_dither() -> None:
+@pytest.mark.parametrize("dither", get_args(Dither))
+@pytest.mark.parametrize("loss", [0, 30])
+def test_still_areas_stay_still_under_dither(dither: str, loss: int) -> None:
     still = moving_square(1, 64, 64)[0]
     frames = [still.copy() for _ in range(4)]
     for index, frame in enumerate(frames):
         frame[:, : 8 + index, :3] = index * 60  # something changes at the left, upstream of the errors
-    pictures = list(read_gif(coded(frames, 8, amount=100)).pictures())
+    pictures = list(read_gif(coded(frames, 8, amount=100, dither=dither, loss=loss)).pictures())
     for before, after in itertools.pairwise(pictures):
         np.testing.assert_array_equal(before[:, 16:], after[:, 16:])
 
 
-def test_dither_keeps_the_mean_where_plain_choice_loses_it() -> None:
+@pytest.mark.parametrize("dither", ["diffusion", "ordered", "noise"])
+@pytest.mark.parametrize("level", [32, 100, 200])
+def test_dither_keeps_the_mean_where_plain_choice_loses_it(dither: Dither, level: int) -> None:
     palette = np.array([[0, 0, 0], [255, 255, 255]], np.uint8)
     grey = np.full((64, 64, 4), 255, np.uint8)
-    grey[:, :, :3] = 100
+    grey[:, :, :3] = level
 
     def mean(amount: int) -> float:
-        quantiser = Quantiser(Nearest.of(palette, FINE), 64, 64, amount=amount, reach=0)
+        squares = thresholds(dither, 8)
+        near = Nearest.of(palette, FINE)
+        quantiser = Quantiser(near, 64, 64, amount=amount, reach=0, thresholds=squares)
         quantiser.take(grey, slice(0, 64), quantiser.carry())
         shown = quantiser.shown
         return float(palette[shown].mean())
 
     assert mean(0) in (0.0, 255.0)
-    assert abs(mean(100) - 100) < 2
+    assert abs(mean(100) - level) < 4
 
 
 def test_soft_art_is_cleared_away_so_that_frames_do_not_pile_up() -> None:
@@ -184,13 +193,14 @@ def test_clear_art_is_written_no_larger_than_it_is() -> None:
         np.testing.assert_array_equal(seen, wanted)
 
 
-def test_dither_of_few_colours_invents_no_noise() -> None:
-    """Flat art of a few more colours than fit: diffusion only touches what the palette cannot show."""
+@pytest.mark.parametrize("dither", ["diffusion", "ordered", "noise"])
+def test_dither_of_few_colours_invents_no_noise(dither: str) -> None:
+    """Flat art of a few more colours than fit: dither only touches what the palette cannot show."""
     random = np.random.default_rng(5)
     colours = random.integers(0, 256, (300, 3)).astype(np.uint8)
     frame = np.full((60, 80, 4), 255, np.uint8)
     frame[:, :, :3] = colours[np.arange(4800).reshape(60, 80) // 16]
-    (seen,) = read_gif(coded([frame], amount=100)).pictures()
+    (seen,) = read_gif(coded([frame], amount=100, dither=dither)).pictures()
     off = np.abs(seen[:, :, :3].astype(int) - frame[:, :, :3]).max(axis=2)
     assert np.median(off) == 0
     assert off.mean() < 4

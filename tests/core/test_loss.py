@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jayflick.core.dither.kinds import Dither
 from jayflick.core.formats.gif import lossy, search, side_by_side
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
@@ -39,11 +40,12 @@ def drifting(seed: int, *, clear: bool) -> Pictures:
     st.booleans(),
     st.sampled_from([1, 20, 45, 100]),
     st.sampled_from([0, 70]),
+    st.sampled_from(["diffusion", "ordered", "noise"]),
     st.sampled_from([0, 9]),
     st.sampled_from([2, 20, 256]),
 )
 def test_an_error_is_against_the_frame_s_own_source_and_bounded(
-    seed: int, clear: bool, loss: int, amount: int, reach: int, colours: int
+    seed: int, clear: bool, loss: int, amount: int, dither: Dither, reach: int, colours: int
 ) -> None:
     """However long a clip drifts, no pixel adds more than the bound to the error of the fresh choice; what
     stands still does not change; clear stays clear; and what comes again looks as it did."""
@@ -53,7 +55,7 @@ def test_an_error_is_against_the_frame_s_own_source_and_bounded(
     firsts = [next(i for i, f in enumerate(frames) if np.array_equal(f, frame)) for frame in frames]
 
     def coded(loss: int) -> bytes:
-        return encode_gif(frames, shared, loss=loss, amount=amount, reach=reach, firsts=firsts)
+        return encode_gif(frames, shared, loss=loss, amount=amount, dither=dither, reach=reach, firsts=firsts)
 
     data = coded(loss)
     assert data == coded(loss)

@@ -11,8 +11,9 @@ import time
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
+from ..core.dither.kinds import Dither, Matrix
 from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import BaseOutput, Gather, Recipe, SheetOutput
@@ -132,7 +133,10 @@ def add_to(commands: Any) -> None:
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--edges", choices=("cutoff", "dither", "matte", "fill"), help="how soft edges settle")
     make.add_argument("--colours", type=int, help="2..256")
-    make.add_argument("--dither", choices=("none", "diffusion"), help="otherwise what suits the frames")
+    make.add_argument("--dither", choices=get_args(Dither), help="otherwise what suits the frames")
+    make.add_argument(
+        "--dither-matrix", type=int, choices=get_args(Matrix), help="the square of an ordered one"
+    )
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
     make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")

@@ -40,6 +40,7 @@ _OWN = {
     "colours": ("gif",),
     "dither": ("gif",),
     "dither_amount": ("gif",),
+    "dither_matrix": ("gif",),
     "tolerance": ("gif",),
     "loss": ("gif",),
     "cutoff": ("gif",),
@@ -179,6 +180,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
             (output["tuning"], "colours", options.colours),
             (output["tuning"], "dither", options.dither),
             (output["tuning"], "amount", options.dither_amount),
+            (output["tuning"], "matrix", options.dither_matrix),
             (output["tuning"], "tolerance", options.tolerance),
             (output["tuning"], "loss", options.loss),
         )

@@ -61,6 +61,7 @@ def warm() -> None:
         for amount in (0, 60):
             data = encode_gif(frames, shared, amount=amount)
         encode_gif(frames, share_palette(frames, 16, weighed=True), loss=20)
+        encode_gif(frames, shared, amount=60, dither="noise")
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
     for turning in (False, True):

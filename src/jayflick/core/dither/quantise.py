@@ -15,7 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
-from ..palette.nearest import EXACT, Nearest, among, bucket, fill_cell
+from ..palette.nearest import EXACT, Nearest, among, bucket, empty_table, fill_cell
+from .pixel import channels, is_still
+from .placed import place
 
 
 @inlined
@@ -23,22 +25,6 @@ def _square(red: int, green: int, blue: int, palette: NDArray[np.int32], index: 
     i = np.uint64(index)
     r, g, b = red - palette[i, 0], green - palette[i, 1], blue - palette[i, 2]
     return r * r + g * g + b * b
-
-
-@inlined
-def _channels(pixel: np.uint32) -> tuple[int, int, int]:
-    return np.int64(pixel & 255), np.int64((pixel >> 8) & 255), np.int64((pixel >> 16) & 255)
-
-
-@inlined
-def _still(pixel: np.uint32, before: np.uint32, reach: int) -> bool:
-    if pixel == before:
-        return True
-    if reach == 0:
-        return False
-    r, g, b = _channels(pixel)
-    r0, g0, b0 = _channels(before)
-    return abs(r - r0) <= reach and abs(g - g0) <= reach and abs(b - b0) <= reach
 
 
 @compiled
@@ -75,10 +61,10 @@ def _plain(
                 shown[y, x] = none
                 continue
             if reach > 0:
-                if now != none and _still(pixel, written[y, x], reach):
+                if now != none and is_still(pixel, written[y, x], reach):
                     continue
                 written[y, x] = pixel
-            r, g, b = _channels(pixel)
+            r, g, b = channels(pixel)
             fresh = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - 1
             if fresh >= EXACT - 1:
                 fresh = np.int64(exact[np.uint64(fresh + 1 - EXACT), among(r, g, b)]) - 1
@@ -129,8 +115,8 @@ def _diffused(
             er = eg = eb = 0
             if pixel >> 24 == 0:
                 shown[y, x] = none
-            elif now == none or not _still(pixel, written[y, x], reach):
-                r, g, b = _channels(pixel)
+            elif now == none or not is_still(pixel, written[y, x], reach):
+                r, g, b = channels(pixel)
                 pick = np.int64(-1)
                 if marked[bucket(pixel)]:  # the palette may hold this very colour
                     pick = np.int64(table[index[0, r] + index[1, g] + index[2, b]]) - EXACT
@@ -186,21 +172,31 @@ def _unmoved(
         for x in range(frame.shape[1]):
             pixel = frame[y, x]
             there = pixel >> np.uint32(24) != 0 and np.int64(shown[y, x]) != none
-            out[y, x] = there and _still(pixel, before[y, x], reach)
+            out[y, x] = there and is_still(pixel, before[y, x], reach)
 
 
 class Quantiser:
     """Quantises the frames of one loop in order, remembering what is on show.
 
     ``shown`` holds the indices last shown, shape (height, width); ``none`` (one past the last entry) stands
-    for "nothing". ``amount`` is the share of each error that is diffused, 0 to 100; ``reach`` how many levels
-    a channel's source may move while its pixel stays as it was.
+    for "nothing". ``amount`` is the share of each error that is diffused, 0 to 100, or, with ``thresholds``
+    (shape (side, side)), how much of a mixture by place there is; ``reach`` how many levels a channel's source
+    may move while its pixel stays as it was.
 
     A frame may be taken in bands of rows from the top down. A band needs only the band above it of the same
     frame and itself of the frame before, so two threads can follow each other through a sequence.
     """
 
-    def __init__(self, nearest: Nearest, height: int, width: int, *, amount: int, reach: int) -> None:
+    def __init__(
+        self,
+        nearest: Nearest,
+        height: int,
+        width: int,
+        *,
+        amount: int,
+        reach: int,
+        thresholds: NDArray[np.uint8] | None = None,
+    ) -> None:
         self.none = len(nearest.palette)
         self.shown = np.full((height, width), self.none, np.uint8)
         self._written = np.zeros((height, width), np.uint32)
@@ -211,6 +207,8 @@ class Quantiser:
         self._palette = nearest.palette.astype(np.int32)
         self._amount = round(amount * 128 / 100)
         self._reach = reach
+        self._thresholds = thresholds
+        self._mixtures = None if thresholds is None else empty_table(nearest.levels.size, np.uint32)
 
     @property
     def dithers(self) -> bool:
@@ -237,7 +235,24 @@ class Quantiser:
         words = self.words(frame, rows)
         band = (shown, self._written[rows], self.none, self._palette, near.entries)
         lookup = (near.candidates, near.table, near.exact, near.levels.index, near.levels.middle)
-        if self._amount == 0:
+        if self._amount > 0 and self._thresholds is not None and self._mixtures is not None:
+            place(
+                words,
+                self._written[rows],
+                shown,
+                self.none,
+                self._palette,
+                near.table,
+                near.exact,
+                self._mixtures,
+                near.levels.index,
+                near.levels.middle,
+                self._thresholds,
+                rows.start,
+                self._reach,
+                self._amount,
+            )
+        elif self._amount == 0:
             before = self._before.get((rows.start, rows.stop))
             _plain(words, np.zeros_like(words) if before is None else before, *band, *lookup, self._reach)
             self._before[rows.start, rows.stop] = words

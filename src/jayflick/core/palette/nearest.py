@@ -7,6 +7,7 @@ a perceptual space, a palette and its nearest entries are off by one to two deci
 import contextlib
 import mmap
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from ..compiled import compiled, inlined
 from .levels import Levels
 
+T = TypeVar("T", bound=np.generic)
 MOST_CANDIDATES = 31
 """Entries a neighbourhood may list; one that would list more is searched in full."""
 EXACT = 256
@@ -128,13 +130,13 @@ def among(red: int, green: int, blue: int) -> int:
     return ((red & 3) << 4) | ((green & 3) << 2) | (blue & 3)
 
 
-def _empty_table(size: int) -> NDArray[np.uint16]:
+def empty_table(size: int, kind: type[T]) -> NDArray[T]:
     """Zeros that cost memory only where they are touched: 4 KB at a time, not a huge page of 2 MB."""
-    memory = mmap.mmap(-1, 2 * size)
+    memory = mmap.mmap(-1, np.dtype(kind).itemsize * size)
     if hasattr(mmap, "MADV_NOHUGEPAGE"):
         with contextlib.suppress(OSError):  # a kernel without huge pages needs no advice
             memory.madvise(mmap.MADV_NOHUGEPAGE)
-    return np.frombuffer(memory, np.uint16)
+    return np.frombuffer(memory, kind)
 
 
 @dataclass(frozen=True)
@@ -164,7 +166,7 @@ class Nearest:
     def of(cls, palette: NDArray[np.uint8], levels: Levels) -> "Nearest":
         """``palette``: shape (n, 3), at most 255 entries."""
         entries = palette.T.astype(np.int32)
-        table = _empty_table(levels.size)
+        table = empty_table(levels.size, np.uint16)
         red, green, blue = palette[:, 0].astype(int), palette[:, 1].astype(int), palette[:, 2].astype(int)
         places = levels.index[0, red] + levels.index[1, green] + levels.index[2, blue]
         cells, which = np.unique(places, return_inverse=True)

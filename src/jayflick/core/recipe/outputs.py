@@ -4,6 +4,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
+from ..dither.kinds import Dither, Matrix
 from ..text import CleanText
 from .framing import Alpha
 from .output import BaseOutput, Over, Percent
@@ -16,8 +17,9 @@ class Tuning(Part):
     """What is spent on a GIF: colours, dither, how much may stay as it was, and loss."""
 
     colours: int = Field(256, ge=2, le=256)
-    dither: Literal["none", "diffusion"] = "diffusion"
-    amount: int = Field(60, ge=0, le=100, description="How much of the error is diffused, in percent")
+    dither: Dither = "diffusion"
+    amount: int = Field(60, ge=0, le=100, description="How much is dithered, in percent")
+    matrix: Matrix = Field(8, description="The side of the square of an ordered dither")
     tolerance: int = Field(
         0,
         ge=0,

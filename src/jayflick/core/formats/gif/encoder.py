@@ -9,7 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...dither.kinds import Dither, Matrix
 from ...dither.quantise import Quantiser
+from ...dither.thresholds import thresholds
 from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
 from . import lzw
@@ -83,6 +85,8 @@ def encode_gif(
     shared: SharedPalette,
     *,
     amount: int = 0,
+    dither: Dither = "diffusion",
+    matrix: Matrix = 8,
     reach: int = 0,
     loss: int = 0,
     exact: Sequence[Colour] = (),
@@ -91,14 +95,15 @@ def encode_gif(
 ) -> bytes:
     """The frames as a GIF with one palette, every delay 0 and no repeat; see :mod:`.retime`.
 
-    ``amount``: how much of each pixel's error is diffused, in percent, 0 for no dither; a lossless palette
-    leaves nothing to dither. ``reach``: how many levels a source may move while its pixel stays. ``loss``: 0
-    to 100, how much further from its source a pixel may be for fewer bytes; see :mod:`.lossy`. ``exact``:
-    colours of the palette that such loss leaves alone. ``firsts``: for each frame the index of the first that
-    is equal to it. ``on_frame`` is called once a frame and may raise to stop the work.
+    ``amount``: how much is dithered, in percent, 0 for no dither; a lossless palette leaves nothing to dither.
+    ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``reach``: how many levels a source may move
+    while its pixel stays. ``loss``: 0 to 100, how much further from its source a pixel may be for fewer bytes;
+    see :mod:`.lossy`. ``exact``: colours of the palette that such loss leaves alone. ``firsts``: for each frame
+    the index of the first that is equal to it. ``on_frame`` is called once a frame and may raise to stop the
+    work.
     """
     palette = shared.colours
-    amount = 0 if shared.lossless else amount
+    amount = 0 if shared.lossless or dither == "none" else amount
     marked = len(frames) > 1 or shared.transparent
     none = len(palette)
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
@@ -107,7 +112,8 @@ def encode_gif(
     near = Nearest.of(palette, EACH if shared.few else SOFT if amount else FINE)
 
     def quantiser() -> Quantiser:
-        return Quantiser(near, height, width, amount=amount, reach=reach)
+        squares = thresholds(dither, matrix) if amount else None
+        return Quantiser(near, height, width, amount=amount, reach=reach, thresholds=squares)
 
     close = None
     if loss:

