@@ -184,6 +184,28 @@ def test_loss_is_set_by_key_or_typed_and_taken_back(desk: Desk) -> None:
     assert desk.kilobytes() == before
 
 
+def test_a_dither_and_its_matrix_are_chosen_and_taken_back(desk: Desk) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    before = desk.kilobytes()
+    expect(cell(desk, "Tuning")).to_contain_text("diffusion 60 %")
+    expect(page.get_by_label("Matrix")).to_have_count(0)
+    page.get_by_label("Dither", exact=True).select_option("ordered")
+    desk.settled()
+    expect(cell(desk, "Tuning")).to_contain_text("ordered 60 %")
+    by_eight = desk.kilobytes()
+    page.get_by_label("Matrix").select_option("2 × 2")
+    desk.settled()
+    assert len({before, by_eight, desk.kilobytes()}) == 3
+    page.get_by_label("Dither", exact=True).select_option("blue noise")
+    desk.settled()
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    desk.settled()
+    expect(cell(desk, "Tuning")).to_contain_text("diffusion 60 %")
+    assert desk.kilobytes() == before
+
+
 def test_help_docket_and_views_by_key(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page

@@ -1,19 +1,27 @@
 // GIF: colours, loss, dither, and how much may stay as it was.
 
-import { Row, Segmented, SliderRow } from "../../ui/controls";
+import { Row, Select, SliderRow } from "../../ui/controls";
 import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
   title: () => "GIF",
   tuning: ({ tuning }) => ({
     figure: String(tuning.colours),
-    beside: `colours, ${tuning.loss > 0 ? `loss ${tuning.loss}` : tuning.dither === "none" ? "no dither" : `diffusion ${tuning.amount} %`}`,
+    beside: `colours, ${tuning.loss > 0 ? `loss ${tuning.loss}` : tuning.dither === "none" ? "no dither" : `${tuning.dither} ${tuning.amount} %`}`,
   }),
   Panel: GifPanel,
   ending: () => ".gif",
   alpha: () => "bit",
   player: () => "animation",
 };
+
+const DITHERS = [
+  { value: "none", label: "none" },
+  { value: "diffusion", label: "error diffusion" },
+  { value: "ordered", label: "ordered" },
+  { value: "noise", label: "blue noise" },
+] as const;
+const MATRICES = [2, 4, 8] as const;
 
 function GifPanel({ panel, output }: TuneProps<"gif">) {
   const { bench, shown } = panel;
@@ -44,15 +52,25 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onRelease={bench.release}
       />
       <Row label="Dither">
-        <Segmented
-          label="Dither"
-          value={tuning.dither}
-          choices={[
-            { value: "none", label: "none" },
-            { value: "diffusion", label: "diffusion", tip: "Each pixel's error is spread over its neighbours" },
-          ]}
-          onChange={(dither) => set({ dither }, `Dither: ${dither}`)}
-        />
+        <span className="inline-flex gap-1">
+          <Select
+            label="Dither"
+            value={tuning.dither}
+            choices={DITHERS}
+            onChange={(dither) => set({ dither }, `Dither: ${dither}`)}
+          />
+          {tuning.dither === "ordered" && (
+            <Select
+              label="Matrix"
+              value={String(tuning.matrix)}
+              choices={MATRICES.map((side) => ({ value: String(side), label: `${side} × ${side}` }))}
+              onChange={(side) => {
+                const matrix = MATRICES.find((one) => String(one) === side);
+                if (matrix) set({ matrix }, `Matrix: ${side} × ${side}`);
+              }}
+            />
+          )}
+        </span>
       </Row>
       <SliderRow
         label="Amount"
