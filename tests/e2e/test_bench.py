@@ -199,7 +199,16 @@ def test_a_dither_and_its_matrix_are_chosen_and_taken_back(desk: Desk) -> None:
     assert len({before, by_eight, desk.kilobytes()}) == 3
     page.get_by_label("Dither", exact=True).select_option("blue noise")
     desk.settled()
-    for _ in range(3):
+    locked = page.get_by_label("Locked colours")
+    locked.fill("#000, f80 #000")
+    locked.press("Enter")
+    expect(locked).to_have_attribute("aria-invalid", "true")  # one is there twice: it stays, with why
+    locked.fill("#000 f80")
+    locked.press("Enter")
+    expect(locked).to_have_value("#000000, #ff8800")
+    desk.settled()
+    page.get_by_role("slider", name="Loss").focus()
+    for _ in range(4):
         page.keyboard.press("Control+z")
     desk.settled()
     expect(cell(desk, "Tuning")).to_contain_text("diffusion 60 %")

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import cases from "../../tests/core/typed.json";
-import { askWhich, isAmbiguous, readColour, readNumber, readOrder } from "./typed";
+import { askWhich, isAmbiguous, readColour, readColours, readNumber, readOrder } from "./typed";
 
 describe("what people type is read as the service reads it", () => {
   test.each(cases.numbers as [string, number | null][])("the number %s", (text, number) => {
@@ -14,6 +14,12 @@ describe("what people type is read as the service reads it", () => {
   });
   test.each(cases.orders as [string, number[] | null][])("the order %s", (text, order) => {
     expect(readOrder(text, 18)).toEqual(order);
+  });
+
+  test("colours in a row, each once", () => {
+    expect(readColours(" #000,F80  fff ")).toBe("#000000, #ff8800, #ffffff");
+    expect(readColours("")).toBe("");
+    expect([readColours("#000 #000000"), readColours("#000, red")]).toEqual([null, null]);
   });
 
   test("what may be thousands or decimals is asked about", () => {

@@ -47,6 +47,15 @@ export function readColour(text: string): string | null {
   return `#${digits.length === 6 ? digits : digits.replace(/./g, "$&$&")}`;
 }
 
+/** Colours apart by commas or spaces, written out; null when one is none, or there twice. */
+export function readColours(text: string): string | null {
+  const colours = text
+    .split(/[\s,]+/)
+    .filter(Boolean)
+    .map(readColour);
+  return colours.includes(null) || new Set(colours).size < colours.length ? null : colours.join(", ");
+}
+
 /**
  * Frames in the order they are typed: numbers, runs, and runs by a step, apart by commas or spaces: `1-8, 12, 18-9`,
  * `1-18 by 2`. Three or more numbers drawn together are the frames themselves: `1-2-3-2`. 0 is a blank one. Null

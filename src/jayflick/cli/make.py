@@ -30,7 +30,7 @@ from ..core.timing.flicks import milliseconds
 from . import sheets
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
-from .parsing import add_clip, cut, decimal
+from .parsing import add_clip, colours, cut, decimal
 from .recipes import of_frames, recipe_of, without_effect
 from .writing import write_file
 
@@ -139,6 +139,7 @@ def add_to(commands: Any) -> None:
     )
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
+    make.add_argument("--lock", metavar="COLOURS", type=colours, help="in the palette exactly: '#000,#ffffff'")
     make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")
     make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
     make.add_argument("--quality", type=int, help="0..100, of formats that lose some")

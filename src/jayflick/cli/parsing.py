@@ -7,7 +7,7 @@ from pydantic import ValidationError
 
 from ..core.errors import InputError
 from ..core.pictures.clip import Cut
-from ..core.typed import read_number
+from ..core.typed import read_colours, read_number
 
 
 def add_clip(command: argparse.ArgumentParser) -> None:
@@ -37,6 +37,13 @@ def decimal(text: str) -> float:
     """A number as an option's value, with a decimal point or comma."""
     try:
         return float(read_number(text))
+    except InputError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+
+
+def colours(text: str) -> list[str]:
+    try:
+        return read_colours(text)
     except InputError as error:
         raise argparse.ArgumentTypeError(str(error)) from error
 

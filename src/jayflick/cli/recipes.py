@@ -43,6 +43,7 @@ _OWN = {
     "dither_matrix": ("gif",),
     "tolerance": ("gif",),
     "loss": ("gif",),
+    "lock": ("gif",),
     "cutoff": ("gif",),
     "edges": ("gif",),
     **dict.fromkeys(SHEET_OPTIONS, ("sheet",)),
@@ -183,6 +184,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
             (output["tuning"], "matrix", options.dither_matrix),
             (output["tuning"], "tolerance", options.tolerance),
             (output["tuning"], "loss", options.loss),
+            (output["tuning"], "locked", options.lock),
         )
     elif options.matte is not None:
         output["over"] = options.matte

@@ -67,6 +67,11 @@ def read_colour(text: str) -> str:
     return "#" + (digits if len(digits) == 6 else "".join(2 * digit for digit in digits))
 
 
+def read_colours(text: str) -> list[str]:
+    """Colours apart by commas or spaces."""
+    return [read_colour(one) for one in text.replace(",", " ").split()]
+
+
 def read_order(text: str, frames: int) -> tuple[int, ...]:
     """Frames in the order they are typed: numbers, runs, and runs by a step, apart by commas or spaces.
 

@@ -1,5 +1,6 @@
 """Choosing the shared palette of a sequence by the error that it leaves."""
 
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -8,6 +9,8 @@ from numpy.typing import NDArray
 from ..compiled import compiled
 from .histogram import Histogram
 
+Colour = tuple[int, int, int]
+"""Red, green and blue levels."""
 _SCALE = 6
 """Parts of a level in which distances are compared: a squared one and an index fit one signed 32-bit key."""
 ROUNDS = 4
@@ -163,27 +166,33 @@ def _refine(
 
 
 def choose_palette(
-    histogram: Histogram, most: int, matte: tuple[int, int, int] | None = None
+    histogram: Histogram, most: int, matte: Colour | None = None, locked: Sequence[Colour] = ()
 ) -> NDArray[np.uint8]:
     """At most ``most`` palette entries for the counted frames, shape (n, 3), dark to light.
 
     When the frames hold no more colours than that, exactly those are returned. Otherwise the counted groups
-    are split and refined, and each entry is the mean colour of the pixels it stands for. If the
-    colour ``matte`` occurs it is among them exactly: a page's colour must meet the page without a seam.
+    are split and refined, and each entry is the mean colour of the pixels it stands for. ``locked`` are among
+    them as they are, and so is the colour ``matte`` if it occurs: a page's colour must meet the page without a
+    seam.
     """
     colours, weights = histogram.colours()
-    if histogram.exact and len(colours) <= most:
-        return _dark_to_light(colours.astype(np.uint8))
+    kept = np.array(locked, np.uint8).reshape(-1, 3)
+    if histogram.exact:
+        all_of_them = np.unique(np.concatenate([colours.astype(np.uint8), kept]), axis=0)
+        if len(all_of_them) <= most:
+            return _dark_to_light(all_of_them)
+    if len(kept) >= most or len(colours) == 0:
+        return _dark_to_light(kept)
     points = np.ascontiguousarray(colours)
-    centres = _split(points, weights, most)
+    centres = _split(points, weights, most - len(kept))
     nearest = _refine(points, weights, centres, ROUNDS)
     parts = [*(colours * weights[:, None]).T, weights]
     totals = np.stack([np.bincount(nearest, part, len(centres)) for part in parts], axis=1)
     totals = totals[totals[:, 3] > 0]
     means = np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8)
-    if matte is not None and histogram.holds(matte):
+    if matte is not None and matte not in locked and histogram.holds(matte):
         means[np.argmin(((means.astype(np.int64) - matte) ** 2).sum(axis=1))] = matte
-    return _dark_to_light(np.unique(means, axis=0))
+    return _dark_to_light(np.unique(np.concatenate([means, kept]), axis=0))
 
 
 def _dark_to_light(palette: NDArray[np.uint8]) -> NDArray[np.uint8]:

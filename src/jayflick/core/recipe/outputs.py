@@ -32,6 +32,19 @@ class Tuning(Part):
         le=100,
         description="How much likeness is given for fewer bytes: 0 none, doubling with every 10",
     )
+    locked: tuple[Colour, ...] = Field(
+        (), max_length=255, description="Colours that are in the palette exactly"
+    )
+
+    @model_validator(mode="after")
+    def _locked_fit(self) -> Self:
+        twice = next((one for i, one in enumerate(self.locked) if one in self.locked[:i]), None)
+        if twice is not None:
+            raise ValueError(f"{twice} is locked twice")
+        places = min(self.colours, 255)
+        if len(self.locked) > places:
+            raise ValueError(f"{len(self.locked)} locked colours do not fit a palette of {places}")
+        return self
 
 
 class GifOutput(BaseOutput):

@@ -1,6 +1,7 @@
 // GIF: colours, loss, dither, and how much may stay as it was.
 
-import { Row, Select, SliderRow } from "../../ui/controls";
+import { Row, Select, SliderRow, TextField } from "../../ui/controls";
+import { readColours } from "../../typed";
 import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
@@ -37,7 +38,7 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
       <SliderRow
         label="Colours"
         value={tuning.colours}
-        min={2}
+        min={Math.max(2, tuning.locked.length)}
         max={256}
         onChange={(colours, gesture) => set({ colours }, `Colours to ${colours}`, gesture)}
         onRelease={bench.release}
@@ -90,9 +91,26 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onChange={(tolerance, gesture) => set({ tolerance }, `Tolerance to ${tolerance}`, gesture)}
         onRelease={bench.release}
       />
+      <Row label="Locked">
+        <TextField
+          label="Locked colours"
+          value={tuning.locked.join(", ")}
+          read={(text) => {
+            const colours = readColours(text);
+            return colours !== null && listed(colours).length <= Math.min(tuning.colours, 255) ? colours : null;
+          }}
+          why={`Colours that the palette holds exactly, each once, at most ${Math.min(tuning.colours, 255)}: #000, #262a2e.`}
+          onCommit={(colours) =>
+            set({ locked: listed(colours) }, colours ? `Locked: ${colours}` : "None locked")
+          }
+          className="w-full"
+        />
+      </Row>
     </>
   );
 }
+
+const listed = (colours: string) => colours.split(", ").filter(Boolean);
 
 /** The palette the file really holds. */
 function Palette({ colours, used }: { colours: readonly string[]; used: number }) {

@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 from ...dither.kinds import Dither, Matrix
 from ...dither.quantise import Quantiser
 from ...dither.thresholds import thresholds
+from ...palette.choose import Colour
 from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
 from . import lzw
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
-from .shared import Colour, SharedPalette
+from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, Box, FrameBlock, colour_table_bits, write_gif

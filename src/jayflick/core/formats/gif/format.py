@@ -13,6 +13,7 @@ from ...errors import InputError
 from ...framing.alpha import rgb
 from ...framing.frames import PlayedFrames
 from ...framing.settled import Settled
+from ...palette.choose import Colour
 from ...recipe import GifOutput
 from ...stages import cache_key
 from ...store import Store
@@ -24,7 +25,7 @@ from ..format import Coded, File, Json, Timed, Tools
 from .encoder import encode_gif
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
-from .shared import MOST_COLOURS, Colour, SharedPalette, share_palette
+from .shared import MOST_COLOURS, SharedPalette, share_palette
 from .writer import repeat_block
 
 PALETTE_VERSION = 4
@@ -43,6 +44,8 @@ class _Settings:
     matrix: Matrix
     reach: int
     loss: int
+    locked: tuple[Colour, ...]
+    """Colours that are in the palette as they are."""
 
     @property
     def coding(self) -> tuple[Any, ...]:
@@ -50,12 +53,18 @@ class _Settings:
         by_place: tuple[Any, ...] = ()
         if self.amount and self.dither != "diffusion":
             by_place = self.dither, self.matrix if self.dither == "ordered" else 0
-        return (self.alpha, self.amount, self.reach, *((self.loss,) if self.loss else ()), *by_place)
+        return (
+            self.alpha,
+            self.amount,
+            self.reach,
+            *((self.loss, *self.locked) if self.loss else ()),
+            *by_place,
+        )
 
     @property
     def choosing(self) -> tuple[Any, ...]:
         """What the palette depends on: with loss, colours count by how much an error shows in them."""
-        return (self.alpha, self.colours, *(("weighed",) if self.loss else ()))
+        return (self.alpha, self.colours, *(("weighed",) if self.loss else ()), *self.locked)
 
     @classmethod
     def of(cls, frames: PlayedFrames, output: GifOutput) -> "_Settings":
@@ -72,7 +81,8 @@ class _Settings:
         if frames.empty:
             amount = reach = loss = 0  # all of one colour, or of none
         colours = min(tuning.colours, MOST_COLOURS)
-        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss)
+        locked = () if frames.empty else tuple(rgb(colour) for colour in tuning.locked)
+        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss, locked)
 
 
 def _page(output: GifOutput, how: _Settings) -> Colour | None:
@@ -119,7 +129,7 @@ class GifFormat:
                 matrix=how.matrix,
                 reach=how.reach,
                 loss=how.loss,
-                exact=() if over is None else (over,),
+                exact=how.locked if over is None else (*how.locked, over),
                 firsts=frames.firsts,
                 on_frame=on_frame,
             )
@@ -136,6 +146,7 @@ class GifFormat:
                 Settled(frames.in_order_of_name, output.alpha),
                 output.tuning.colours,
                 matte=_page(output, how),
+                locked=how.locked,
                 weighed=how.loss > 0,
                 on_frame=on_frame,
             )

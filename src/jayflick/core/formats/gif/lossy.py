@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 
 from ...compiled import compiled
 from ...dither.quantise import Band, Quantiser
+from ...palette.choose import Colour
 from ...quality.visible import SCALE, visibility
 from . import lzw
 from .edges import Edges, changed, union
 from .search import Search
-from .shared import Colour, SharedPalette
+from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock

@@ -1,19 +1,17 @@
 """The one palette that all frames of a file share."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...palette.choose import choose_palette
+from ...palette.choose import Colour, choose_palette
 from ...palette.histogram import EVERY, Histogram
 from ...quality.visible import visibility
 from .side_by_side import Frames, executor, threads_for
 
 MOST_COLOURS = 255
-Colour = tuple[int, int, int]
-"""Red, green and blue levels."""
 LONG = 4_000_000
 """So many pixels of a sequence are enough to choose its palette; of longer ones every second to fourth row is
 counted, another one in each frame."""
@@ -38,18 +36,22 @@ def share_palette(
     colours: int,
     *,
     matte: Colour | None = None,
+    locked: Sequence[Colour] = (),
     weighed: bool = False,
     on_frame: Callable[[], None] = lambda: None,
 ) -> SharedPalette:
-    """Choose the palette for all frames. ``matte``: the page colour, which it holds exactly if it occurs.
-    ``weighed``: whether a pixel counts by how much an error would show there.
+    """Choose the palette for all frames.
+
+    ``matte``: the page colour, which it holds exactly if it occurs. ``locked``: colours that it holds exactly,
+    no more than ``colours``. ``weighed``: whether a pixel counts by how much an error would show there.
     ``on_frame`` is called once a frame and may raise to stop.
     """
     histogram = _count(frames, weighed, on_frame)
-    palette = choose_palette(histogram, min(colours, MOST_COLOURS), matte)
+    palette = choose_palette(histogram, min(colours, MOST_COLOURS), matte, locked)
+    found = histogram.colours()[0].astype(np.uint8)
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
-    lossless = histogram.exact and histogram.found <= len(palette)
+    lossless = histogram.exact and len(np.unique(np.concatenate([palette, found]), axis=0)) == len(palette)
     return SharedPalette(palette, lossless, histogram.transparent, histogram.exact)
 
 

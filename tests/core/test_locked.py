@@ -1,0 +1,70 @@
+"""Locked colours: in the palette as they are, whatever else is."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from jayflick.core.formats.gif.encoder import encode_gif
+from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.shared import share_palette
+from jayflick.core.recipe import Tuning
+from tests.conftest import Pictures, lit_ball, moving_square
+
+LEVELS = st.tuples(*[st.integers(0, 255)] * 3)
+
+
+def art(kind: str) -> Pictures:
+    if kind == "clear":
+        return [np.zeros((5, 7, 4), np.uint8)] * 2
+    if kind == "flat":
+        return [np.full((6, 5, 4), 255, np.uint8), np.full((6, 5, 4), 255, np.uint8)]
+    return lit_ball(3, 48, 32) if kind == "film" else moving_square(3)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from(["clear", "flat", "film", "drawn"]),
+    st.lists(LEVELS, max_size=9, unique=True),
+    st.sampled_from([2, 9, 10, 40, 256]),
+    st.booleans(),
+)
+def test_they_are_there_and_no_more_colours_than_asked_for(
+    kind: str, locked: list[tuple[int, int, int]], colours: int, weighed: bool
+) -> None:
+    frames, locked = art(kind), locked[: min(colours, 255)]
+    shared = share_palette(frames, colours, locked=locked, weighed=weighed)
+    entries = {tuple(int(level) for level in entry) for entry in shared.colours}
+    assert set(locked) <= entries
+    assert 1 <= len(entries) == len(shared.colours) <= min(colours, 255)
+    every = {tuple(int(n) for n in pixel[:3]) for f in frames for pixel in f.reshape(-1, 4) if pixel[3]}
+    assert shared.lossless == (every <= entries)
+
+
+@pytest.mark.parametrize(
+    "options", [{}, {"loss": 60}, {"amount": 100}, {"amount": 80, "dither": "noise", "loss": 30}]
+)
+def test_a_pixel_of_a_locked_colour_shows_it(options: dict[str, int]) -> None:
+    """A mark of the house's own colour, on film that needs all colours for itself."""
+    own = (12, 200, 77)
+    frames = [frame.copy() for frame in lit_ball(4)]
+    for index, frame in enumerate(frames):
+        frame[8 + index : 20, 10:30, :3] = own
+    shared = share_palette(frames, 8, locked=[own], weighed="loss" in options)
+    seen = read_gif(encode_gif(frames, shared, exact=[own], **options)).pictures()  # type: ignore[arg-type]
+    for index, picture in enumerate(seen):
+        assert (picture[8 + index : 20, 10:30, :3] == own).all()
+
+
+@pytest.mark.parametrize(
+    ("locked", "colours", "why"),
+    [
+        (["#000000", "#fff", "#000"], 16, "#000000 is locked twice"),
+        (["#000", "#111", "#222"], 2, "3 locked colours do not fit a palette of 2"),
+        (["#000", "#11"], 16, "should match pattern"),
+    ],
+)
+def test_what_cannot_be_locked_is_said(locked: list[str], colours: int, why: str) -> None:
+    with pytest.raises(ValidationError, match=why):
+        Tuning.model_validate({"locked": locked, "colours": colours})
