@@ -116,16 +116,24 @@ def encode_gif(
         squares = thresholds(dither, matrix) if amount else None
         return Quantiser(near, height, width, amount=amount, reach=reach, thresholds=squares)
 
-    close = None
     if loss:
-        close = encode_lossy(
+        closely, moved = encode_lossy(
             frames, shared, quantiser(), size=size, loss=loss, exact=exact, firsts=firsts, on_frame=on_frame
         )
-    if close is None or close.saves_little:
+        # On flat art an error can cost more later than it saves at once: no loss makes a file larger.
+        try:
+            blocks = _blocks(
+                frames, shared.transparent, quantiser(), size, firsts, on_frame, most=_length(closely)
+            )
+        except _TooLarge:
+            blocks, palette = closely, moved
+    else:
         blocks = _blocks(frames, shared.transparent, quantiser(), size, firsts, on_frame)
-        if close is None or _length(blocks) <= _length(close.blocks):
-            return write_gif(width, height, palette, none if marked else None, blocks)
-    return write_gif(width, height, close.palette, none if marked else None, close.blocks)
+    return write_gif(width, height, palette, none if marked else None, blocks)
+
+
+class _TooLarge(Exception):
+    """Frames take more bytes than they may."""
 
 
 def _length(blocks: Sequence[FrameBlock]) -> int:
@@ -139,8 +147,12 @@ def _blocks(
     size: int,
     firsts: Sequence[int],
     on_frame: Callable[[], None],
+    most: int | None = None,
 ) -> list[FrameBlock]:
-    """The frames as they are quantised, each coded by itself while the next is looked at."""
+    """The frames as they are quantised, each coded by itself while the next is looked at.
+
+    Raises :class:`_TooLarge` as soon as they take more than ``most`` bytes.
+    """
     none = quantiser.none
     marked = len(frames) > 1 or transparent
     height, width = quantiser.shown.shape
@@ -149,6 +161,7 @@ def _blocks(
     pending: _Pending | None = None
     edges: Edges
     coded: list[FrameBlock] = []
+    taken = 0
     queue: deque[Future[FrameBlock]] = deque()
 
     def code(frame: _Pending) -> FrameBlock:
@@ -185,6 +198,9 @@ def _blocks(
                 canvas = indices
                 while len(queue) > 2 * THREADS:
                     coded.append(queue.popleft().result())
+                    taken += len(coded[-1].data)
+                    if most is not None and taken > most:
+                        raise _TooLarge
                 on_frame()
             if pending is not None and first is not None:
                 if transparent and len(frames) > 1:
@@ -194,6 +210,8 @@ def _blocks(
                         clear_after(pending, gone)
                 queue.append(pool.submit(code, pending))
             coded += [future.result() for future in queue]
+            if most is not None and _length(coded) > most:
+                raise _TooLarge
         finally:
             for future in queue:
                 future.cancel()

@@ -28,7 +28,6 @@ from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock
 
 MUST = 1e6
 """The weight of a pixel that may add no error at all."""
-LITTLE = 0.97
 _AHEAD = 3
 """Frames that are made ready before they are coded."""
 
@@ -245,14 +244,11 @@ class _Coder:
         """The entries that the last frame shows."""
         self._canvas = self.shown
         """The same after its disposal."""
-        self.plainly = 0
-        """Bytes that the frames would have taken exactly, each after what was on show before it."""
 
     def exactly(self, wanted: NDArray[np.uint8], gone: Edges) -> FrameBlock:
         """Code a frame that shows just ``wanted``; ``gone``: what the next one wants cleared."""
         edges = _with_area(changed(self._canvas, wanted), gone)
         data = self._plain(wanted, edges)
-        self.plainly += len(data)
         return self._block(edges, gone, data, wanted)
 
     def closely(self, ready: _Ready, gone: Edges) -> FrameBlock:
@@ -275,7 +271,6 @@ class _Coder:
             ready.weight[window],
             canvas[window],
         )
-        self.plainly += len(plain.result())
         bits = 8 * (len(data) - len(plain.result()))
         if _added(*planes, now, search.palette) + bits * search.price > 0:
             return self._block(plain_edges, gone, plain.result(), fresh)
@@ -306,17 +301,6 @@ def _with_area(edges: Edges, gone: Edges) -> Edges:
     return union(edges, gone) if gone[2] > gone[0] else edges
 
 
-@dataclass(frozen=True)
-class Lossy:
-    """What came out."""
-
-    blocks: list[FrameBlock]
-    palette: NDArray[np.uint8]
-    saves_little: bool
-    """Whether the file may be no smaller than an exact one: on flat art an error can cost more later than it
-    saves at once."""
-
-
 def encode_lossy(
     frames: Frames,
     shared: SharedPalette,
@@ -327,8 +311,8 @@ def encode_lossy(
     exact: Sequence[Colour],
     firsts: Sequence[int],
     on_frame: Callable[[], None],
-) -> Lossy:
-    """Code the frames, and move the palette's entries to the mean of the pixels that show them.
+) -> tuple[list[FrameBlock], NDArray[np.uint8]]:
+    """The coded frames, and the palette, its entries moved to the mean of the pixels that show them.
 
     Entries stay where they are if art is of few colours, which are then its own, or dithered, when what is
     shown is right on average only, and where they are ``exact``.
@@ -370,7 +354,7 @@ def encode_lossy(
             for future in coming:
                 future.cancel()
     palette = _at_means(shared.colours, sums[:none], exact) if moves else shared.colours
-    return Lossy(blocks, palette, sum(len(block.data) for block in blocks) > LITTLE * coder.plainly)
+    return blocks, palette
 
 
 def _at_means(
