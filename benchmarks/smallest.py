@@ -13,9 +13,10 @@ import cv2
 import numpy as np
 from PIL import Image
 
+from jayflick.core.dither.kinds import Dither
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
-from jayflick.core.formats.gif.shared import share_palette
+from jayflick.core.formats.gif.shared import SharedPalette, share_palette
 from jayflick.core.framing.alpha import settle
 from jayflick.core.recipe import Alpha
 from jayflick.core.warm import warm
@@ -134,56 +135,56 @@ class Ours:
     """Our files of a clip, each made when it is first asked for."""
 
     frames: Clip
-    _made: dict[tuple[int, int], Made] = field(default_factory=dict)
+    _made: dict[tuple[int, Dither], Made] = field(default_factory=dict)
 
     @cached_property
-    def _plain(self) -> object:
+    def _plain(self) -> SharedPalette:
         return share_palette(self.frames, 256)
 
     @cached_property
-    def _weighed(self) -> object:
+    def _weighed(self) -> SharedPalette:
         return share_palette(self.frames, 256, weighed=True)
 
-    def at(self, loss: int, amount: int) -> Made:
-        if (loss, amount) not in self._made:
+    def at(self, loss: int, dither: Dither) -> Made:
+        if (loss, dither) not in self._made:
             palette = self._weighed if loss else self._plain
-            data = encode_gif(self.frames, palette, loss=loss, amount=amount)  # type: ignore[arg-type]
-            self._made[loss, amount] = Made.of(self.frames, data)
-        return self._made[loss, amount]
+            data = encode_gif(self.frames, palette, loss=loss, dither=dither, amount=100)
+            self._made[loss, dither] = Made.of(self.frames, data)
+        return self._made[loss, dither]
 
-    def smallest(self, theirs: Made, good: Good, amounts: Sequence[int]) -> tuple[int, int, Made] | None:
-        """Loss, amount of diffusion and file; ``None`` if not even the one without loss is as good."""
-        for amount in amounts:
+    def smallest(self, theirs: Made, good: Good, dithers: Sequence[Dither]) -> tuple[int, Dither, Made] | None:
+        """Loss, dither and file; ``None`` if not even the one without loss is as good."""
+        for dither in dithers:
+            self.at(0, dither)
             low, high = 0, 100
             for _ in range(STEPS):
                 middle = (low + high) // 2
-                if good(self.at(middle, amount), theirs):
+                if good(self.at(middle, dither), theirs):
                     low = middle
                 else:
                     high = middle
         met = [
-            (made.size, loss, amount, made)
-            for (loss, amount), made in self._made.items()
-            if amount in amounts and good(made, theirs)
+            (made.size, loss, dither)
+            for (loss, dither), made in self._made.items()
+            if dither in dithers and good(made, theirs)
         ]
-        met += [(made.size, 0, amount, made) for amount in amounts if good(made := self.at(0, amount), theirs)]
         if not met:
             return None
-        _, loss, amount, made = min(met, key=lambda one: one[:3])
-        return loss, amount, made
+        _, loss, dither = min(met)
+        return loss, dither, self.at(loss, dither)
 
 
 def main() -> None:
     warm()
-    against: list[tuple[str, str, Good, Sequence[int]]] = [
-        ("filters, none", "none", no_less, (0,)),
-        ("filters, sierra2_4a", "sierra2_4a", no_less, (0,)),
-        ("filters, bayer", "bayer", no_less, (0,)),
-        ("Pillow save_all", "pillow", no_less, (0,)),
-        ("filters, sierra2_4a, blurred", "sierra2_4a", no_less_blurred, (0, 100)),
-        ("filters, bayer, blurred", "bayer", no_less_blurred, (0, 100)),
+    against: list[tuple[str, str, Good, Sequence[Dither]]] = [
+        ("filters, none", "none", no_less, ("none",)),
+        ("filters, sierra2_4a", "sierra2_4a", no_less, ("none",)),
+        ("filters, bayer", "bayer", no_less, ("none",)),
+        ("Pillow save_all", "pillow", no_less, ("none",)),
+        ("filters, sierra2_4a, blurred", "sierra2_4a", no_less_blurred, ("none", "ordered")),
+        ("filters, bayer, blurred", "bayer", no_less_blurred, ("none", "ordered")),
     ]
-    print("| against | clip | their KB, dB, SSIM | ours: loss, diffusion | KB, dB, SSIM | bytes |")
+    print("| against | clip | their KB, dB, SSIM | ours: loss, dither | KB, dB, SSIM | bytes |")
     print("| --- | --- | ---: | --- | ---: | ---: |")
     ratios: dict[str, list[float]] = {title: [] for title, *_ in against}
     for name, make in CLIPS.items():
@@ -193,17 +194,17 @@ def main() -> None:
             coder: Made.of(frames, (pillow(frames) if coder == "pillow" else palette_filters(frames, coder))())
             for coder in ("none", "sierra2_4a", "bayer", "pillow")
         }
-        for title, coder, good, amounts in against:
+        for title, coder, good, dithers in against:
             to_meet = theirs[coder]
-            met = ours.smallest(to_meet, good, amounts)
+            met = ours.smallest(to_meet, good, dithers)
             row = f"| {title} | {name} | {written(to_meet, good)} "
             if met is None:
-                print(f"{row}| not as good at any loss | {written(ours.at(0, 0), good)} | |", flush=True)
+                print(f"{row}| not as good at any loss | {written(ours.at(0, 'none'), good)} | |", flush=True)
                 ratios[title].append(1.0)
                 continue
-            loss, amount, made = met
+            loss, dither, made = met
             ratios[title].append(made.size / to_meet.size)
-            print(f"{row}| {loss}, {amount} % | {written(made, good)} | {ratios[title][-1]:.3f} |", flush=True)
+            print(f"{row}| {loss}, {dither} | {written(made, good)} | {ratios[title][-1]:.3f} |", flush=True)
     print()
     print("| against | bytes, geometric mean | the most |")
     print("| --- | ---: | ---: |")

@@ -8,6 +8,7 @@ import pytest
 import skimage.data
 from benchmarks.encoders import ours, palette_filters
 from skimage.color import deltaE_ciede2000, rgb2lab
+from skimage.filters import gaussian
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from jayflick.core.dither.choose import suits_dither
@@ -107,3 +108,51 @@ def test_undithered_files_are_no_larger_and_more_alike_than_those_of_the_palette
     assert noise >= their_noise
     assert similarity >= their_similarity
     assert hue <= 1.1 * their_hue
+
+
+@pytest.mark.parametrize("clip", ["astronaut", "coffee", "chelsea", "coffee at night", "lamp"])
+def test_with_loss_files_as_alike_as_the_filters_take_a_fifth_less(clip: str) -> None:
+    """Some loss is found at which neither PSNR nor SSIM is lower, as scikit-image measures them."""
+    frames = CLIPS[clip]()
+    wanted = np.vstack([frame[:, :, :3] for frame in frames])
+
+    def judged(data: bytes) -> tuple[float, float]:
+        seen = np.vstack([picture[:, :, :3] for picture in read_gif(data).pictures()])
+        similarity = structural_similarity(wanted, seen, channel_axis=2)  # type: ignore[no-untyped-call]
+        return float(peak_signal_noise_ratio(wanted, seen)), float(similarity)  # type: ignore[no-untyped-call]
+
+    theirs = palette_filters(frames, "none")()
+    noise, similarity = judged(theirs)
+    palette = share_palette(frames, 256, weighed=True)
+    for loss in (40, 32, 28, 24, 20, 16, 12, 8):
+        data = encode_gif(frames, palette, loss=loss)
+        found = judged(data)
+        if found[0] >= noise and found[1] >= similarity:
+            assert len(data) <= 0.8 * len(theirs)
+            return
+    pytest.fail("no loss is as good")
+
+
+@pytest.mark.parametrize("clip", CLIPS)
+def test_our_ordered_dither_is_nearer_than_the_filters_in_as_many_bytes(clip: str) -> None:
+    """PyAV's paletteuse with its Bayer dither; PSNR as they are, and seen through scikit-image's Gaussian."""
+    frames = CLIPS[clip]()
+    wanted = np.vstack([frame[:, :, :3] for frame in frames]).astype(float)
+
+    def judged(data: bytes) -> tuple[int, float, float]:
+        seen = np.vstack([picture[:, :, :3] for picture in read_gif(data).pictures()]).astype(float)
+        near, afar = (
+            float(peak_signal_noise_ratio(a, b, data_range=255))  # type: ignore[no-untyped-call]
+            for a, b in ((wanted, seen), (blurred(wanted), blurred(seen)))
+        )
+        return len(data), near, afar
+
+    size, near, afar = judged(encode_gif(frames, share_palette(frames, 256), dither="ordered", amount=100))
+    their_size, their_near, their_afar = judged(palette_filters(frames, "bayer")())
+    assert size <= 1.05 * their_size
+    assert near >= their_near + 4
+    assert afar >= their_afar + 2
+
+
+def blurred(pictures: np.ndarray) -> np.ndarray:
+    return np.asarray(gaussian(pictures, sigma=(1.2, 1.2, 0)))  # type: ignore[no-untyped-call]
