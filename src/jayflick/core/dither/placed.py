@@ -17,7 +17,7 @@ _KNOWN = np.uint32(1 << 31)
 
 @compiled
 def _mixture(red: int, green: int, blue: int, palette: NDArray[np.int32]) -> np.uint32:
-    """The nearest entry (8 bits), another to mix with it (8), and that one's share (8 bits, at most 128)."""
+    """The nearest entry (8 bits), and another to mix with it (8)."""
     best, near = np.int64(1 << 40), 0
     for i in range(palette.shape[0]):
         r, g, b = red - palette[i, 0], green - palette[i, 1], blue - palette[i, 2]
@@ -25,7 +25,7 @@ def _mixture(red: int, green: int, blue: int, palette: NDArray[np.int32]) -> np.
         if square < best:
             best, near = square, i
     r0, g0, b0 = red - palette[near, 0], green - palette[near, 1], blue - palette[near, 2]
-    least, other, share = 1e300, near, 0.0
+    least, other = 1e300, near
     for i in range(palette.shape[0]):
         dr, dg, db = (
             palette[i, 0] - palette[near, 0],
@@ -39,19 +39,20 @@ def _mixture(red: int, green: int, blue: int, palette: NDArray[np.int32]) -> np.
         part = min(along / apart, 0.5)
         error = part * part * apart - 2 * part * along + _APART * part * (1 - part) * apart
         if error < least:
-            least, other, share = error, i, part
-    return np.uint32(near | (other << 8) | (np.int64(share * 256) << 16))
+            least, other = error, i
+    return np.uint32(near | (other << 8)) | _KNOWN
 
 
 @inlined
-def _shown(mixture: np.uint32, threshold: int, amount: int) -> int:
-    near = np.int64(mixture & np.uint32(255))
-    other = np.int64((mixture >> np.uint32(8)) & np.uint32(255))
-    share = (np.int64((mixture >> np.uint32(16)) & np.uint32(255)) * amount) >> 7
-    # The lighter of the two takes the same places whichever is nearer: there is no seam where they change over.
-    if other > near:
-        return other if threshold < share else near
-    return other if threshold >= 256 - share else near
+def _share(red: int, green: int, blue: int, palette: NDArray[np.int32], near: int, other: int) -> int:
+    """How much of the other entry a colour holds, in parts of 256: where it lies between the two."""
+    dr, dg, db = (
+        palette[other, 0] - palette[near, 0],
+        palette[other, 1] - palette[near, 1],
+        palette[other, 2] - palette[near, 2],
+    )
+    along = (red - palette[near, 0]) * dr + (green - palette[near, 1]) * dg + (blue - palette[near, 2]) * db
+    return min(max(np.int64(256 * along / max(dr * dr + dg * dg + db * db, 1)), 0), 256)
 
 
 @compiled
@@ -99,6 +100,14 @@ def place(
                     continue
             mixture = mixtures[at]
             if mixture == 0:
-                mixture = _mixture(int(middle[r]), int(middle[g]), int(middle[b]), palette) | np.uint32(_KNOWN)
+                mixture = _mixture(int(middle[r]), int(middle[g]), int(middle[b]), palette)
                 mixtures[at] = mixture
-            shown[y, x] = _shown(mixture, int(thresholds[(first + y) % side, x % side]), amount)
+            near, other = (
+                np.int64(mixture & np.uint32(255)),
+                np.int64((mixture >> np.uint32(8)) & np.uint32(255)),
+            )
+            # The lighter of the two takes the same places whichever is nearer: no seam where they change over.
+            dark, light = min(near, other), max(near, other)
+            share = _share(r, g, b, palette, dark, light)
+            share = share * amount >> 7 if share <= 128 else 256 - ((256 - share) * amount >> 7)
+            shown[y, x] = light if int(thresholds[(first + y) % side, x % side]) < share else dark
