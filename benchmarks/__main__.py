@@ -1,9 +1,10 @@
 """All measurements, one after another."""
 
-from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets, start
+from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets, smallest, start
 
 for title, part in (
     ("Whole encodes", encode),
+    ("The fewest bytes at no less likeness", smallest),
     ("Animated PNG", apng),
     ("Gathering", gather),
     ("The rhythm strip", rhythm),

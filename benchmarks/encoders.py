@@ -21,8 +21,8 @@ Encoder = Callable[[], bytes]
 """Everything that is not encoding has been done when it is handed out."""
 
 
-def ours(frames: Clip, amount: int) -> Encoder:
-    return lambda: encode_gif(frames, share_palette(frames, 256), amount=amount)
+def ours(frames: Clip, amount: int, loss: int = 0) -> Encoder:
+    return lambda: encode_gif(frames, share_palette(frames, 256, weighed=loss > 0), amount=amount, loss=loss)
 
 
 def transparent(frames: Clip) -> bool:

@@ -63,10 +63,10 @@ export const BLANKS: readonly Blank[] = [
 ];
 
 /** Settings of each format as the service would set them, where a document leaves them out. */
-const DEFAULTS: Record<Format, Record<string, unknown>> = {
+export const DEFAULTS: Record<Format, Record<string, unknown>> = {
   gif: {
     alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
-    tuning: { colours: 128, dither: "none", amount: 60, tolerance: 0 },
+    tuning: { colours: 128, dither: "none", amount: 60, matrix: 8, tolerance: 0, loss: 0, locked: [] },
   },
   apng: { over: null, effort: 6 },
   webp: { over: null, lossless: false, quality: 80, alpha_quality: 100, effort: 4 },

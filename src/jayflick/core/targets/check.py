@@ -253,7 +253,7 @@ def _shown(figure: Figure, value: float) -> str:
 def _help(figure: Figure, measured: float, most: float | None) -> str:
     over = most is not None and measured > most
     return {
-        "bytes": "spend less: fewer colours, a lower quality or a smaller size",
+        "bytes": "spend less: more loss, fewer colours, a lower quality or a smaller size",
         "frames": "use fewer frames, or thin them out" if over else "use more frames",
         "duration_ms": "make it shorter" if over else "make it longer",
     }.get(figure, "change it in the output's settings")

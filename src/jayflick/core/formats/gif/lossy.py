@@ -28,7 +28,7 @@ from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock
 
 MUST = 1e6
 """The weight of a pixel that may add no error at all."""
-_AHEAD = 3
+_AHEAD = 2
 """Frames that are made ready before they are coded."""
 
 
@@ -334,13 +334,14 @@ def encode_lossy(
         coder = _Coder(quantiser, search, size, marked, beside)
         coming = deque(ahead.submit(preparing.frame, index) for index in range(min(_AHEAD, len(frames))))
         try:
-            begin = ready = coming.popleft().result()
+            ready = coming.popleft().result()
+            begin = ready.seen
             for index, first in enumerate(firsts):
                 if index + _AHEAD < len(frames):
                     coming.append(ahead.submit(preparing.frame, index + _AHEAD))
+                after = coming.popleft().result() if coming else None
                 # Some viewers begin the next round on what the last frame left.
-                after = coming.popleft().result() if coming else begin
-                gone = _box(ready.seen, after.seen)
+                gone = _box(ready.seen, begin if after is None else after.seen)
                 if first < index:
                     blocks.append(coder.exactly(shelf.band(first, whole, width).shown, gone))
                 else:
@@ -348,8 +349,9 @@ def encode_lossy(
                     shelf.keep(index, whole, Band(coder.shown, None))
                 if moves:
                     _sum_up(coder.shown, ready.source, ready.weight, sums)
-                ready = after
                 on_frame()
+                if after is not None:
+                    ready = after
         finally:
             for future in coming:
                 future.cancel()
