@@ -216,5 +216,4 @@ class _Clock:
     def begin(self, part: str, steps: int) -> Callable[[], None]:
         self.lap(part)
         done = itertools.count(1)
-        # What is begun anew, since it turned out not to be worth it, is still at its end.
-        return lambda: self._on_progress(Progress(part, min(next(done), steps), steps))
+        return lambda: self._on_progress(Progress(part, next(done), steps))

@@ -100,8 +100,8 @@ def encode_gif(
     ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``reach``: how many levels a source may move
     while its pixel stays. ``loss``: 0 to 100, how much further from its source a pixel may be for fewer bytes;
     see :mod:`.lossy`. ``exact``: colours of the palette that such loss leaves alone. ``firsts``: for each frame
-    the index of the first that is equal to it. ``on_frame`` is called once a frame and may raise to stop the
-    work.
+    the index of the first that is equal to it. ``on_frame`` is called once a frame, with loss at most
+    once more, and may raise to stop the work.
     """
     palette = shared.colours
     amount = 0 if shared.lossless or dither == "none" else amount

@@ -117,7 +117,7 @@ class GifFormat:
         entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
         how = replace(how, amount=0 if shared.lossless else how.amount)
         key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
-        on_frame = tools.begin("encoding", len(frames))
+        on_frame = tools.begin("encoding", len(frames) * (2 if how.loss else 1))
         over = _page(output, how)
 
         def make() -> Coded:
