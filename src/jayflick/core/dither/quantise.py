@@ -14,17 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import compiled, inlined
+from ..compiled import compiled
 from ..palette.nearest import EXACT, Nearest, among, bucket, empty_table, fill_cell
-from .pixel import channels, is_still
+from .pixel import channels, is_still, square
 from .placed import place
-
-
-@inlined
-def _square(red: int, green: int, blue: int, palette: NDArray[np.int32], index: int) -> int:
-    i = np.uint64(index)
-    r, g, b = red - palette[i, 0], green - palette[i, 1], blue - palette[i, 2]
-    return r * r + g * g + b * b
 
 
 @compiled
@@ -73,7 +66,7 @@ def _plain(
             if fresh == now:
                 continue
             was = fresh if now == none else now
-            better = _square(r, g, b, palette, fresh) < _square(r, g, b, palette, was)
+            better = square(r, g, b, palette, fresh) < square(r, g, b, palette, was)
             shown[y, x] = fresh if better else was
 
 
@@ -136,7 +129,7 @@ def _diffused(
                     if pick < 0:
                         pick = fill_cell(r, g, b, entries, candidates, table, exact, index, middle)
                 was = pick if now == none else now
-                serves = _square(r, g, b, palette, was) <= _square(r, g, b, palette, pick) + spent
+                serves = square(r, g, b, palette, was) <= square(r, g, b, palette, pick) + spent
                 pick = was if serves else pick
                 shown[y, x] = pick
                 written[y, x] = pixel

@@ -15,11 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...compiled import compiled
+from ...dither.pixel import channels, square
 from ...dither.quantise import Band, Quantiser
 from ...palette.choose import Colour
 from ...quality.visible import SCALE, visibility
 from . import lzw
-from .edges import Edges, changed, union
+from .edges import Edges, changed, union, vanished
 from .search import Search
 from .shared import SharedPalette
 from .shelf import Shelf
@@ -52,8 +53,6 @@ class _Ready:
     still: NDArray[np.bool_]
     weight: NDArray[np.float32]
     source: NDArray[np.uint8]
-    seen: NDArray[np.bool_]
-    """What is not clear."""
 
 
 @compiled
@@ -67,16 +66,14 @@ def _aim(
     target: NDArray[np.uint32],
     miss: NDArray[np.int32],
     weight: NDArray[np.float32],
-    seen: NDArray[np.bool_],
 ) -> None:
     for y in range(words.shape[0]):
         for x in range(words.shape[1]):
             pixel = words[y, x]
             target[y, x] = pixel
             weight[y, x] = np.float32(visible[y, x]) * np.float32(1 / SCALE)
-            seen[y, x] = pixel >> np.uint32(24) != 0
             miss[y, x] = 0
-            if not seen[y, x]:
+            if pixel >> np.uint32(24) == 0:
                 continue
             for colour in exact:
                 if pixel & np.uint32(0xFFFFFF) == colour:
@@ -86,10 +83,8 @@ def _aim(
                 shown = np.uint32(palette[p, 0] | (palette[p, 1] << 8) | (palette[p, 2] << 16))
                 target[y, x] = shown | np.uint32(0xFF000000)
             else:
-                r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
-                b = np.int32((pixel >> 16) & 255)
-                dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
-                miss[y, x] = dr * dr + dg * dg + db * db
+                r, g, b = channels(pixel)
+                miss[y, x] = square(r, g, b, palette, int(p))
 
 
 @compiled
@@ -115,26 +110,11 @@ def _needed(
             if over != none:
                 if still[y, x]:
                     continue
-                r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
-                b = np.int32((pixel >> 16) & 255)
-                dr, dg, db = r - palette[over, 0], g - palette[over, 1], b - palette[over, 2]
-                if weight[y, x] * np.float32(dr * dr + dg * dg + db * db - miss[y, x]) <= saved:
+                r, g, b = channels(pixel)
+                if weight[y, x] * np.float32(square(r, g, b, palette, int(over)) - miss[y, x]) <= saved:
                     continue
             left, right = min(left, x), max(right, x)
             top, bottom = min(top, y), y
-    return left, top, right + 1, bottom + 1
-
-
-@compiled
-def _box(mask: NDArray[np.bool_], other: NDArray[np.bool_]) -> tuple[int, int, int, int]:
-    """The edges of where ``mask`` holds and ``other`` does not; right is 0 when nowhere."""
-    height, width = mask.shape
-    left, right, top, bottom = width, -1, height, -1
-    for y in range(height):
-        for x in range(width):
-            if mask[y, x] and not other[y, x]:
-                left, right = min(left, x), max(right, x)
-                top, bottom = min(top, y), y
     return left, top, right + 1, bottom + 1
 
 
@@ -168,11 +148,9 @@ def _added(
             pixel = target[y, x]
             if still[y, x] or pixel >> np.uint32(24) == 0:
                 continue
-            p = np.uint64(shown[y, x])
-            r, g = np.int32(pixel & 255), np.int32((pixel >> 8) & 255)
-            b = np.int32((pixel >> 16) & 255)
-            dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
-            total += np.float64(weight[y, x]) * np.float64(dr * dr + dg * dg + db * db - miss[y, x])
+            r, g, b = channels(pixel)
+            error = square(r, g, b, palette, int(shown[y, x])) - miss[y, x]
+            total += np.float64(weight[y, x]) * np.float64(error)
     return total
 
 
@@ -212,7 +190,7 @@ class _Preparing:
         fresh = quantiser.shown.copy()
         words = quantiser.words(frame, slice(0, height))
         target, miss = np.empty_like(words), np.empty((height, width), np.int32)
-        weight, seen = np.empty((height, width), np.float32), np.empty((height, width), np.bool_)
+        weight = np.empty((height, width), np.float32)
         _aim(
             words,
             fresh,
@@ -223,9 +201,8 @@ class _Preparing:
             target,
             miss,
             weight,
-            seen,
         )
-        return _Ready(target, fresh, miss, still, weight, frame, seen)
+        return _Ready(target, fresh, miss, still, weight, frame)
 
     def close(self) -> None:
         self._shelf.close()
@@ -266,7 +243,7 @@ class _Coder:
             ready.target[window],
             ready.fresh[window],
             ready.miss[window],
-            np.where(ready.seen[window], self.shown[window], np.uint8(none)),
+            np.where(ready.fresh[window] == none, ready.fresh[window], self.shown[window]),
             ready.still[window],
             ready.weight[window],
             canvas[window],
@@ -335,13 +312,13 @@ def encode_lossy(
         coming = deque(ahead.submit(preparing.frame, index) for index in range(min(_AHEAD, len(frames))))
         try:
             ready = coming.popleft().result()
-            begin = ready.seen
+            begin = ready.fresh
             for index, first in enumerate(firsts):
                 if index + _AHEAD < len(frames):
                     coming.append(ahead.submit(preparing.frame, index + _AHEAD))
                 after = coming.popleft().result() if coming else None
                 # Some viewers begin the next round on what the last frame left.
-                gone = _box(ready.seen, begin if after is None else after.seen)
+                gone = vanished(ready.fresh, begin if after is None else after.fresh, quantiser.none)
                 if first < index:
                     blocks.append(coder.exactly(shelf.band(first, whole, width).shown, gone))
                 else:
