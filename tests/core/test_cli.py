@@ -47,6 +47,16 @@ def test_frames_become_a_gif_with_a_report(run: Run, folder: Path, tmp_path: Pat
         assert getattr(picture, "n_frames", 1) == 12
 
 
+def test_a_palette_for_each_frame(run: Run, tmp_path: Path) -> None:
+    save_frames(tmp_path / "in", lit_ball(3))
+    tables = []
+    for palette in ("shared", "frame"):
+        out = tmp_path / f"{palette}.gif"
+        assert run("make", tmp_path / "in", "-o", out, "--dither", "none", "--palette", palette)[0] == 0
+        tables.append({frame["palette"] for frame in json.loads(run("info", out, "--json")[1])["frames"]})
+    assert tables == [{"global"}, {"local"}]
+
+
 def test_loss_is_likeness_given_for_bytes(run: Run, tmp_path: Path) -> None:
     save_frames(tmp_path / "in", lit_ball(4))
     sizes = []

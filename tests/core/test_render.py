@@ -156,6 +156,7 @@ RECIPES = st.builds(
                     "amount": st.sampled_from([0, 30, 60]),
                     "tolerance": st.sampled_from([0, 1, 20]),
                     "loss": st.sampled_from([0, 0, 15, 40]),
+                    "palette": st.sampled_from(["shared", "shared", "frame", "auto"]),
                     "locked": st.sampled_from([[], ["#102030"], ["#ffffff", "#000000"]]),
                 }
             ),

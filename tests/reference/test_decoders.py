@@ -7,35 +7,51 @@ from io import BytesIO
 import av
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 from PIL import Image, ImageSequence
 
 from jayflick.core.formats.gif.encoder import encode_gif
+from jayflick.core.formats.gif.own_tables import OwnTables
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.retime import retime
 from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.framing.alpha import settle
 from jayflick.core.recipe import Alpha
-from tests.conftest import Pictures, moving_square
+from tests.conftest import Pictures, lit_ball, moving_square
+
+
+def holed(frame: NDArray[np.uint8], at: int) -> NDArray[np.uint8]:
+    frame = frame.copy()
+    frame[5:30, at : at + 20] = 0
+    return frame
+
 
 CASES: dict[str, Callable[[], Pictures]] = {
     "opaque": lambda: moving_square(9, 80, 60),
     "held": lambda: [frame for frame in moving_square(3, 80, 60) for _ in range(2)],
     "clear": lambda: [settle(frame, Alpha()) for frame in moving_square(9, 80, 60, soft=True)],
+    "lit, with a hole that moves": lambda: [holed(frame, 5 * n) for n, frame in enumerate(lit_ball(5))],
     "over a page": lambda: [
         settle(f, Alpha(edges="matte", matte="#336699")) for f in moving_square(5, soft=True)
     ],
 }
 
 
-def made(frames: Pictures, repeat: int = 0) -> bytes:
-    data = encode_gif(frames, share_palette(frames, 64), amount=70)
+def made(frames: Pictures, repeat: int = 0, own: OwnTables | None = None) -> bytes:
+    data = encode_gif(frames, share_palette(frames, 24), amount=70, own=own)
     return retime(read_gif(data), [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(frames)], repeat)
 
 
+TABLES = pytest.mark.parametrize("own", [None, OwnTables(24)], ids=["one table", "a table each"])
+
+
+@TABLES
 @pytest.mark.parametrize("case", CASES)
-def test_pillow_sees_what_our_reader_sees(case: str) -> None:
-    data = made(CASES[case]())
+def test_pillow_sees_what_our_reader_sees(case: str, own: OwnTables | None) -> None:
+    data = made(CASES[case](), own=own)
     gif = read_gif(data)
+    if case.startswith("lit"):
+        assert (gif.palette is None) == (own is not None)
     with Image.open(BytesIO(data)) as picture:
         shown = [np.array(frame.convert("RGBA")) for frame in ImageSequence.Iterator(picture)]
         delays = [frame.info["duration"] for frame in ImageSequence.Iterator(picture)]
@@ -46,9 +62,10 @@ def test_pillow_sees_what_our_reader_sees(case: str) -> None:
         np.testing.assert_array_equal(ours[there], theirs[there])
 
 
+@TABLES
 @pytest.mark.parametrize("case", CASES)
-def test_pyav_sees_what_our_reader_sees(case: str) -> None:
-    data = made(CASES[case]())
+def test_pyav_sees_what_our_reader_sees(case: str, own: OwnTables | None) -> None:
+    data = made(CASES[case](), own=own)
     gif = read_gif(data)
     with av.open(BytesIO(data), format="gif") as container:
         assert isinstance(container, av.container.InputContainer)

@@ -17,6 +17,7 @@ from ..core.dither.kinds import Dither, Matrix
 from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import BaseOutput, Gather, Recipe, SheetOutput
+from ..core.recipe.outputs import Palette
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, list_files, look_at, project_in
 from ..core.sequence.first import clear_frames, spans_of, with_dither_chosen
@@ -133,6 +134,9 @@ def add_to(commands: Any) -> None:
     make.add_argument("--cutoff", type=int, help="the least alpha that is kept, 1..255")
     make.add_argument("--edges", choices=("cutoff", "dither", "matte", "fill"), help="how soft edges settle")
     make.add_argument("--colours", type=int, help="2..256")
+    make.add_argument(
+        "--palette", choices=get_args(Palette), help="one for all frames, one for each, or what pays"
+    )
     make.add_argument("--dither", choices=get_args(Dither), help="otherwise what suits the frames")
     make.add_argument(
         "--dither-matrix", type=int, choices=get_args(Matrix), help="the square of an ordered one"

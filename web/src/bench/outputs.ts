@@ -66,7 +66,16 @@ export const BLANKS: readonly Blank[] = [
 export const DEFAULTS: Record<Format, Record<string, unknown>> = {
   gif: {
     alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
-    tuning: { colours: 128, dither: "none", amount: 60, matrix: 8, tolerance: 0, loss: 0, locked: [] },
+    tuning: {
+      colours: 128,
+      palette: "shared",
+      dither: "none",
+      amount: 60,
+      matrix: 8,
+      tolerance: 0,
+      loss: 0,
+      locked: [],
+    },
   },
   apng: { over: null, effort: 6 },
   webp: { over: null, lossless: false, quality: 80, alpha_quality: 100, effort: 4 },

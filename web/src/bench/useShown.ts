@@ -8,7 +8,8 @@ import { follow, play } from "../player/playhead";
 export interface Shown {
   result: ResultInfo;
   frames: FrameSource;
-  palette: string[];
+  /** The palettes of a GIF: one, or one a picture. */
+  palettes: string[][];
 }
 
 /** Whether two results show the same pictures in each step, however long. */

@@ -15,7 +15,16 @@ const output: Recipe["outputs"][number] = {
   framing: null,
   size: { width: null, height: null, fit: "contain", at: "centre", picture: null, resample: "auto" },
   alpha: { edges: "cutoff", cutoff: 128, matte: "#ffffff" },
-  tuning: { colours: 128, dither: "diffusion", amount: 60, matrix: 8, tolerance: 0, loss: 0, locked: [] },
+  tuning: {
+    colours: 128,
+    palette: "shared",
+    dither: "diffusion",
+    amount: 60,
+    matrix: 8,
+    tolerance: 0,
+    loss: 0,
+    locked: [],
+  },
   target: {
     ...OPEN_TARGET,
     figures: { bytes: { warn: null, stop: { least: null, most: 1024 * 1024 }, source: "" } },

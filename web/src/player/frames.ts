@@ -2,6 +2,7 @@
 
 import { fileUrl, oneFileUrl, playedFrameUrl, type ResultInfo } from "../api/client";
 import { closeSheet, cutOut, loadSheet, type LoadedSheet } from "./sheet";
+import { palettesOf } from "./palettes";
 
 const MOST_BYTES = 400 * 1024 * 1024;
 const LONGEST_WAIT = 20_000;
@@ -206,8 +207,8 @@ export type Player = "animation" | "still" | "clip" | "sheet" | "service";
 
 export interface Opened {
   frames: FrameSource;
-  /** The colours of a GIF's palette. */
-  palette: string[];
+  /** The palettes of a GIF: one, or one a picture. */
+  palettes: string[][];
 }
 
 /** A result's pictures, as its file really holds them: decoded in the browser where it has a decoder. */
@@ -222,8 +223,8 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
     const { bytes, type } = await fetched(result);
     const images = new ImageDecoder({ data: bytes.slice(0), type, preferAnimation: at.length > 1 });
     await within(Promise.all([images.completed, images.tracks.ready]));
-    const palette = info.format === "gif" ? paletteOf(bytes) : [];
-    opened = { frames: new Decoded(images, at, info.width, info.height), palette };
+    const palettes = info.format === "gif" ? palettesOf(new Uint8Array(bytes)) : [];
+    opened = { frames: new Decoded(images, at, info.width, info.height), palettes };
   } else if (player === "clip") {
     const { bytes, type } = await fetched(result);
     const video = document.createElement("video");
@@ -239,12 +240,12 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
     video.src = address;
     await within(ready);
     const each = info.duration_ms / 1000 / info.count;
-    opened = { frames: new Clip(video, address, at, each), palette: [] };
+    opened = { frames: new Clip(video, address, at, each), palettes: [] };
   } else if (player === "sheet") {
     const sheet = await within(loadSheet((number) => oneFileUrl(result, number), info.sheets?.length ?? 1));
-    opened = { frames: new OnSheet(sheet, info.width, info.height), palette: [] };
+    opened = { frames: new OnSheet(sheet, info.width, info.height), palettes: [] };
   } else {
-    opened = { frames: served(), palette: [] };
+    opened = { frames: served(), palettes: [] };
   }
   await within(opened.frames.get(0));
   return opened;
@@ -259,17 +260,4 @@ async function fetched(result: ResultInfo): Promise<{ bytes: ArrayBuffer; type: 
 /** Source frames framed as the output is, in played order. */
 export function openSource(urls: readonly string[], shape: { width: number; height: number }): FrameSource {
   return new Fetched("source", urls.length, shape.width, shape.height, (index) => urls[index] ?? "");
-}
-
-/** The palette a GIF holds, as CSS colours, read from its own bytes (GIF89a, sections 18 and 19). */
-function paletteOf(bytes: ArrayBuffer): string[] {
-  const view = new Uint8Array(bytes);
-  const flags = view[10] ?? 0;
-  if (!(flags & 0x80)) return [];
-  const colours: string[] = [];
-  for (let i = 0; i < 2 << (flags & 7); i += 1) {
-    const at = 13 + i * 3;
-    colours.push(`rgb(${view[at] ?? 0} ${view[at + 1] ?? 0} ${view[at + 2] ?? 0})`);
-  }
-  return colours;
 }

@@ -12,11 +12,17 @@ from .part import MAX_PLACES, MAX_SIDE, Colour, Flicks, Part, Place
 from .sheet import SheetOutput
 from .target import Kind
 
+Palette = Literal["shared", "frame", "auto"]
+
 
 class Tuning(Part):
     """What is spent on a GIF: colours, dither, how much may stay as it was, and loss."""
 
     colours: int = Field(256, ge=2, le=256)
+    palette: Palette = Field(
+        "shared",
+        description="One for all frames, one for each, or one for each if that pays: truer, for more bytes",
+    )
     dither: Dither = "diffusion"
     amount: int = Field(60, ge=0, le=100, description="How much is dithered, in percent")
     matrix: Matrix = Field(8, description="The side of the square of an ordered dither")

@@ -1,6 +1,8 @@
 // GIF: colours, loss, dither, and how much may stay as it was.
 
 import { Row, Select, SliderRow, TextField } from "../../ui/controls";
+import { usePlayhead } from "../../player/playhead";
+import type { Shown } from "../useShown";
 import { readColours } from "../../typed";
 import type { FormatView, Of, TuneProps } from "./format";
 
@@ -22,6 +24,15 @@ const DITHERS = [
   { value: "ordered", label: "ordered" },
   { value: "noise", label: "blue noise" },
 ] as const;
+const PALETTES = [
+  { value: "shared", label: "one for all frames" },
+  { value: "frame", label: "one for each frame" },
+  { value: "auto", label: "for each if it pays" },
+] as const;
+const PALETTE_NAMES = Object.fromEntries(PALETTES.map(({ value, label }) => [value, label])) as Record<
+  (typeof PALETTES)[number]["value"],
+  string
+>;
 const MATRICES = [2, 4, 8] as const;
 
 function GifPanel({ panel, output }: TuneProps<"gif">) {
@@ -43,7 +54,15 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onChange={(colours, gesture) => set({ colours }, `Colours to ${colours}`, gesture)}
         onRelease={bench.release}
       />
-      <Palette colours={shown?.palette ?? []} used={shown?.result.info.colours ?? 0} />
+      {shown && <Palettes shown={shown} />}
+      <Row label="Palette">
+        <Select
+          label="Palette"
+          value={tuning.palette}
+          choices={PALETTES}
+          onChange={(palette) => set({ palette }, `Palette: ${PALETTE_NAMES[palette]}`)}
+        />
+      </Row>
       <SliderRow
         label="Loss"
         value={tuning.loss}
@@ -112,15 +131,21 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
 
 const listed = (colours: string) => colours.split(", ").filter(Boolean);
 
-/** The palette the file really holds. */
-function Palette({ colours, used }: { colours: readonly string[]; used: number }) {
+/** The palette that the file really holds, or of several the one of the picture at the playhead. */
+function Palettes({ shown }: { shown: Shown }) {
+  const { palettes, result } = shown;
+  const step = usePlayhead((playhead) => (palettes.length > 1 ? playhead.index : 0));
+  const colours = palettes[palettes.length > 1 ? (result.at[step] ?? 0) : 0] ?? [];
+  const used = result.info.colours ?? 0;
   return (
     <div
       role="img"
-      aria-label={`${used} colours in use`}
+      aria-label={
+        palettes.length > 1 ? `${used} colours in ${palettes.length} palettes` : `${used} colours in use`
+      }
       className="flex h-[22px] overflow-hidden rounded-[5px] border border-line"
     >
-      {colours.slice(0, used).map((colour, index) => (
+      {colours.slice(0, palettes.length > 1 ? colours.length : used).map((colour, index) => (
         <span key={index} className="h-full min-w-0 grow" style={{ background: colour }} />
       ))}
     </div>

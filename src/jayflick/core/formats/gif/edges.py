@@ -56,3 +56,10 @@ Edges = tuple[int, int, int, int]  # left, top, right, bottom; empty when right 
 
 def union(a: Edges, b: Edges) -> Edges:
     return min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])
+
+
+def with_area(edges: Edges, gone: Edges) -> Edges:
+    """The box of a frame: it has to have an area, and to hold what is cleared after it (``gone``)."""
+    if edges[2] <= edges[0]:
+        edges = (0, 0, 1, 1)
+    return union(edges, gone) if gone[2] > gone[0] else edges

@@ -18,9 +18,11 @@ from ...palette.nearest import Nearest
 from . import lzw
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
+from .own_tables import OwnTables, encode_own_tables
 from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
+from .weighing import cost
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, Box, FrameBlock, colour_table_bits, write_gif
 
 
@@ -91,25 +93,78 @@ def encode_gif(
     reach: int = 0,
     loss: int = 0,
     exact: Sequence[Colour] = (),
+    own: OwnTables | None = None,
     firsts: Sequence[int] | None = None,
     on_frame: Callable[[], None] = lambda: None,
 ) -> bytes:
-    """The frames as a GIF with one palette, every delay 0 and no repeat; see :mod:`.retime`.
+    """The frames as a GIF, every delay 0 and no repeat; see :mod:`.retime`.
 
     ``amount``: how much is dithered, in percent, 0 for no dither; a lossless palette leaves nothing to dither.
     ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``reach``: how many levels a source may move
     while its pixel stays. ``loss``: 0 to 100, how much further from its source a pixel may be for fewer bytes;
-    see :mod:`.lossy`. ``exact``: colours of the palette that such loss leaves alone. ``firsts``: for each frame
-    the index of the first that is equal to it. ``on_frame`` is called once a frame, with loss at most
-    once more, and may raise to stop the work.
+    see :mod:`.lossy`. ``exact``: colours of the palette that such loss leaves alone. ``own``: colour tables by
+    frame, unless ``shared`` leaves nothing to gain. ``firsts``: for each frame the index of the first that is
+    equal to it. ``on_frame`` is called at most once a frame, with loss and with tables that have to pay once
+    more each, and may raise to stop the work.
     """
-    palette = shared.colours
     amount = 0 if shared.lossless or dither == "none" else amount
+    firsts = firsts or range(len(frames))
+
+    def with_one_table() -> bytes:
+        return _with_one_table(
+            frames,
+            shared,
+            amount=amount,
+            dither=dither,
+            matrix=matrix,
+            reach=reach,
+            loss=loss,
+            exact=exact,
+            firsts=firsts,
+            on_frame=on_frame,
+        )
+
+    if own is None or shared.lossless or len(frames) == 1:
+        return with_one_table()
+    if own.where_they_pay and (shared.transparent or len(set(firsts)) < len(firsts)):
+        return with_one_table()  # what was cleared, and what comes again, looks just as it did
+    blocks = encode_own_tables(
+        frames,
+        own,
+        amount=amount,
+        dither=dither,
+        matrix=matrix,
+        reach=reach,
+        loss=loss,
+        firsts=firsts,
+        on_frame=on_frame,
+    )
+    height, width = frames[0].shape[:2]
+    data = write_gif(width, height, None, None, blocks)
+    if not own.where_they_pay:
+        return data
+    one = with_one_table()
+    return data if cost(data, frames, loss) < cost(one, frames, loss) else one
+
+
+def _with_one_table(
+    frames: Frames,
+    shared: SharedPalette,
+    *,
+    amount: int,
+    dither: Dither,
+    matrix: Matrix,
+    reach: int,
+    loss: int,
+    exact: Sequence[Colour],
+    firsts: Sequence[int],
+    on_frame: Callable[[], None],
+) -> bytes:
+    palette = shared.colours
     marked = len(frames) > 1 or shared.transparent
     none = len(palette)
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
-    firsts = firsts or range(len(frames))
     near = Nearest.of(palette, EACH if shared.few else SOFT if amount else FINE)
 
     def quantiser() -> Quantiser:

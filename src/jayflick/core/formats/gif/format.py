@@ -15,6 +15,7 @@ from ...framing.frames import PlayedFrames
 from ...framing.settled import Settled
 from ...palette.choose import Colour
 from ...recipe import GifOutput
+from ...recipe.outputs import Palette
 from ...stages import cache_key
 from ...store import Store
 from ...timing import held as held_as
@@ -23,6 +24,7 @@ from ...timing.held import Held
 from ...timing.plan import Plan
 from ..format import Coded, File, Json, Timed, Tools
 from .encoder import encode_gif
+from .own_tables import OwnTables
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
 from .shared import MOST_COLOURS, SharedPalette, share_palette
@@ -46,6 +48,9 @@ class _Settings:
     loss: int
     locked: tuple[Colour, ...]
     """Colours that are in the palette as they are."""
+    palette: Palette
+    over: Colour | None
+    """The page colour, if soft edges are laid over it: it has to meet the page without a seam."""
 
     @property
     def coding(self) -> tuple[Any, ...]:
@@ -59,7 +64,13 @@ class _Settings:
             self.reach,
             *((self.loss, *self.locked) if self.loss else ()),
             *by_place,
+            *self.by_frame,
         )
+
+    @property
+    def by_frame(self) -> tuple[Any, ...]:
+        """What the frames' own palettes depend on, if they have any."""
+        return () if self.palette == "shared" else (self.palette, self.colours, self.locked, self.over)
 
     @property
     def choosing(self) -> tuple[Any, ...]:
@@ -82,12 +93,19 @@ class _Settings:
             amount = reach = loss = 0  # all of one colour, or of none
         colours = min(tuning.colours, MOST_COLOURS)
         locked = () if frames.empty else tuple(rgb(colour) for colour in tuning.locked)
-        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss, locked)
+        palette: Palette = "shared" if frames.empty or len(frames) == 1 else tuning.palette
+        over = rgb(output.alpha.matte) if alpha and output.alpha.over_page else None
+        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss, locked, palette, over)
 
+    @property
+    def exact(self) -> tuple[Colour, ...]:
+        return self.locked if self.over is None else (*self.locked, self.over)
 
-def _page(output: GifOutput, how: _Settings) -> Colour | None:
-    """The page colour, if soft edges are laid over it: it has to meet the page without a seam."""
-    return rgb(output.alpha.matte) if how.alpha and output.alpha.over_page else None
+    @property
+    def own(self) -> OwnTables | None:
+        if self.palette == "shared":
+            return None
+        return OwnTables(self.colours, self.over, self.locked, where_they_pay=self.palette == "auto")
 
 
 class GifFormat:
@@ -115,10 +133,11 @@ class GifFormat:
         how = _Settings.of(frames, output)
         shared = self._palette(frames, output, how, tools)
         entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
-        how = replace(how, amount=0 if shared.lossless else how.amount)
+        if shared.lossless:
+            how = replace(how, amount=0, palette="shared")
         key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
-        on_frame = tools.begin("encoding", len(frames) * (2 if how.loss else 1))
-        over = _page(output, how)
+        passes = 1 + (how.loss > 0) + (how.palette == "auto")
+        on_frame = tools.begin("encoding", len(frames) * passes)
 
         def make() -> Coded:
             data = encode_gif(
@@ -129,7 +148,8 @@ class GifFormat:
                 matrix=how.matrix,
                 reach=how.reach,
                 loss=how.loss,
-                exact=how.locked if over is None else (*how.locked, over),
+                exact=how.exact,
+                own=how.own,
                 firsts=frames.firsts,
                 on_frame=on_frame,
             )
@@ -145,7 +165,7 @@ class GifFormat:
             shared = share_palette(
                 Settled(frames.in_order_of_name, output.alpha),
                 output.tuning.colours,
-                matte=_page(output, how),
+                matte=how.over,
                 locked=how.locked,
                 weighed=how.loss > 0,
                 on_frame=on_frame,

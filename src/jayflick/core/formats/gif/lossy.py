@@ -9,26 +9,22 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 from contextlib import closing
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...compiled import compiled
-from ...dither.pixel import channels, square
 from ...dither.quantise import Band, Quantiser
 from ...palette.choose import Colour
-from ...quality.visible import SCALE, visibility
+from ...quality.visible import visibility
 from . import lzw
-from .edges import Edges, changed, union, vanished
+from .edges import Edges, changed, vanished, with_area
+from .ready import Ready, added, aim, needed, packed, sum_up, words_of
 from .search import Search
 from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock
 
-MUST = 1e6
-"""The weight of a pixel that may add no error at all."""
 _AHEAD = 2
 """Frames that are made ready before they are coded."""
 
@@ -39,119 +35,6 @@ def price(loss: int) -> float:
     It doubles with every ten of ``loss`` (0 to 100), from half a level at ten.
     """
     return float(0.5 * (2 ** (loss / 10) - 1))
-
-
-@dataclass(frozen=True)
-class _Ready:
-    """A frame made ready for coding; planes of shape (height, width)."""
-
-    target: NDArray[np.uint32]
-    """The colour each pixel is held to, alpha highest: its source, or, dithered, what dither chose."""
-    fresh: NDArray[np.uint8]
-    miss: NDArray[np.int32]
-    """The squared error of the fresh choice."""
-    still: NDArray[np.bool_]
-    weight: NDArray[np.float32]
-    source: NDArray[np.uint8]
-
-
-@compiled
-def _aim(
-    words: NDArray[np.uint32],
-    fresh: NDArray[np.uint8],
-    visible: NDArray[np.uint16],
-    palette: NDArray[np.int32],
-    dithered: bool,
-    exact: NDArray[np.uint32],
-    target: NDArray[np.uint32],
-    miss: NDArray[np.int32],
-    weight: NDArray[np.float32],
-) -> None:
-    for y in range(words.shape[0]):
-        for x in range(words.shape[1]):
-            pixel = words[y, x]
-            target[y, x] = pixel
-            weight[y, x] = np.float32(visible[y, x]) * np.float32(1 / SCALE)
-            miss[y, x] = 0
-            if pixel >> np.uint32(24) == 0:
-                continue
-            for colour in exact:
-                if pixel & np.uint32(0xFFFFFF) == colour:
-                    weight[y, x] = np.float32(MUST)
-            p = np.uint64(fresh[y, x])
-            if dithered:
-                shown = np.uint32(palette[p, 0] | (palette[p, 1] << 8) | (palette[p, 2] << 16))
-                target[y, x] = shown | np.uint32(0xFF000000)
-            else:
-                r, g, b = channels(pixel)
-                miss[y, x] = square(r, g, b, palette, int(p))
-
-
-@compiled
-def _needed(
-    target: NDArray[np.uint32],
-    miss: NDArray[np.int32],
-    still: NDArray[np.bool_],
-    weight: NDArray[np.float32],
-    canvas: NDArray[np.uint8],
-    palette: NDArray[np.int32],
-    none: int,
-    saved: float,
-) -> tuple[int, int, int, int]:
-    """The edges of what cannot be left as it is on show for less than ``saved``, what a pixel costs."""
-    height, width = target.shape
-    left, right, top, bottom = width, -1, height, -1
-    for y in range(height):
-        for x in range(width):
-            pixel = target[y, x]
-            if pixel >> np.uint32(24) == 0:
-                continue
-            over = np.int64(canvas[y, x])
-            if over != none:
-                if still[y, x]:
-                    continue
-                r, g, b = channels(pixel)
-                if weight[y, x] * np.float32(square(r, g, b, palette, int(over)) - miss[y, x]) <= saved:
-                    continue
-            left, right = min(left, x), max(right, x)
-            top, bottom = min(top, y), y
-    return left, top, right + 1, bottom + 1
-
-
-@compiled
-def _sum_up(
-    shown: NDArray[np.uint8], source: NDArray[np.uint8], visible: NDArray[np.float32], sums: NDArray[np.float64]
-) -> None:
-    for y in range(shown.shape[0]):
-        for x in range(shown.shape[1]):
-            p = np.uint64(shown[y, x])
-            w = np.float64(min(visible[y, x], np.float32(1024)))
-            sums[p, 0] += w * source[y, x, 0]
-            sums[p, 1] += w * source[y, x, 1]
-            sums[p, 2] += w * source[y, x, 2]
-            sums[p, 3] += w
-
-
-@compiled
-def _added(
-    target: NDArray[np.uint32],
-    miss: NDArray[np.int32],
-    still: NDArray[np.bool_],
-    weight: NDArray[np.float32],
-    shown: NDArray[np.uint8],
-    palette: NDArray[np.int32],
-) -> float:
-    """The weighted error that ``shown`` has beyond that of the fresh choices."""
-    total = 0.0
-    for y in range(target.shape[0]):
-        for x in range(target.shape[1]):
-            pixel = target[y, x]
-            if still[y, x] or pixel >> np.uint32(24) == 0:
-                continue
-            r, g, b = channels(pixel)
-            error = square(r, g, b, palette, int(shown[y, x])) - miss[y, x]
-            total += np.float64(weight[y, x]) * np.float64(error)
-    return total
 
 
 class _Preparing:
@@ -168,11 +51,11 @@ class _Preparing:
         self._frames = frames
         self._quantiser = quantiser
         self._palette = palette
-        self._exact = np.array([r | g << 8 | b << 16 for r, g, b in exact], np.uint32)
+        self._exact = packed(exact)
         self._firsts = firsts
         self._shelf = Shelf(firsts)
 
-    def frame(self, index: int) -> _Ready:
+    def frame(self, index: int) -> Ready:
         """The next frame: they are asked for in order, each once."""
         frame = self._frames[index]
         quantiser = self._quantiser
@@ -191,7 +74,7 @@ class _Preparing:
         words = quantiser.words(frame, slice(0, height))
         target, miss = np.empty_like(words), np.empty((height, width), np.int32)
         weight = np.empty((height, width), np.float32)
-        _aim(
+        aim(
             words,
             fresh,
             visibility(frame),
@@ -202,7 +85,7 @@ class _Preparing:
             miss,
             weight,
         )
-        return _Ready(target, fresh, miss, still, weight, frame)
+        return Ready(target, fresh, miss, still, weight, frame)
 
     def close(self) -> None:
         self._shelf.close()
@@ -214,6 +97,7 @@ class _Coder:
     def __init__(self, quantiser: Quantiser, search: Search, size: int, marked: bool, beside: Executor) -> None:
         self._none = quantiser.none
         self._search = search
+        self._words = words_of(search.palette[: self._none].astype(np.uint8))
         self._size = size
         self._marked = marked
         self._beside = beside
@@ -224,32 +108,36 @@ class _Coder:
 
     def exactly(self, wanted: NDArray[np.uint8], gone: Edges) -> FrameBlock:
         """Code a frame that shows just ``wanted``; ``gone``: what the next one wants cleared."""
-        edges = _with_area(changed(self._canvas, wanted), gone)
+        edges = with_area(changed(self._canvas, wanted), gone)
         data = self._plain(wanted, edges)
         return self._block(edges, gone, data, wanted)
 
-    def closely(self, ready: _Ready, gone: Edges) -> FrameBlock:
+    def closely(self, ready: Ready, gone: Edges) -> FrameBlock:
         """Code a frame that may be further from its source, if that is worth its error."""
         none, search, canvas = self._none, self._search, self._canvas
         fresh = np.where(ready.still, self.shown, ready.fresh)
-        plain_edges = _with_area(changed(canvas, fresh), gone)
+        plain_edges = with_area(changed(canvas, fresh), gone)
         plain = self._beside.submit(self._plain, fresh, plain_edges)
         planes = ready.target, ready.miss, ready.still, ready.weight
-        edges = _with_area(_needed(*planes, canvas, search.palette, none, search.saved), gone)
+        over = self._words[canvas]
+        edges = with_area(needed(*planes, over, search.saved), gone)
         left, top, right, bottom = edges
         window = np.s_[top:bottom, left:right]
-        now = canvas.copy()
-        data, now[window] = search.encode(
+        last = np.where(ready.fresh[window] == none, ready.fresh[window], self.shown[window])
+        data, written = search.encode(
             ready.target[window],
             ready.fresh[window],
             ready.miss[window],
-            np.where(ready.fresh[window] == none, ready.fresh[window], self.shown[window]),
+            last,
+            canvas[window] == last,
             ready.still[window],
             ready.weight[window],
-            canvas[window],
+            over[window],
         )
+        now = canvas.copy()
+        np.copyto(now[window], written, where=written != none)
         bits = 8 * (len(data) - len(plain.result()))
-        if _added(*planes, now, search.palette) + bits * search.price > 0:
+        if added(*planes, now, search.palette) + bits * search.price > 0:
             return self._block(plain_edges, gone, plain.result(), fresh)
         return self._block(edges, gone, data, now)
 
@@ -269,13 +157,6 @@ class _Coder:
             self._canvas[top:bottom, left:right] = self._none
         disposal = RESTORE_TO_BACKGROUND if clears else DO_NOT_DISPOSE
         return FrameBlock((left, top, right - left, bottom - top), disposal, data)
-
-
-def _with_area(edges: Edges, gone: Edges) -> Edges:
-    """The box of a frame: it has to have an area, and to hold what is cleared after it."""
-    if edges[2] <= edges[0]:
-        edges = (0, 0, 1, 1)
-    return union(edges, gone) if gone[2] > gone[0] else edges
 
 
 def encode_lossy(
@@ -325,20 +206,22 @@ def encode_lossy(
                     blocks.append(coder.closely(ready, gone))
                     shelf.keep(index, whole, Band(coder.shown, None))
                 if moves:
-                    _sum_up(coder.shown, ready.source, ready.weight, sums)
+                    sum_up(coder.shown, ready.source, ready.weight, sums)
                 on_frame()
                 if after is not None:
                     ready = after
         finally:
             for future in coming:
                 future.cancel()
-    palette = _at_means(shared.colours, sums[:none], exact) if moves else shared.colours
+    palette = at_means(shared.colours, sums[:none], exact) if moves else shared.colours
     return blocks, palette
 
 
-def _at_means(
+def at_means(
     colours: NDArray[np.uint8], sums: NDArray[np.float64], exact: Sequence[Colour]
 ) -> NDArray[np.uint8]:
+    """A palette, shape (n, 3), its entries but ``exact`` moved to the means of what they show, by
+    :func:`..ready.sum_up`."""
     moves = sums[:, 3] > 0
     for colour in exact:
         moves &= (colours != colour).any(axis=1)

@@ -30,9 +30,10 @@ def _search(
     fresh: NDArray[np.uint8],
     miss: NDArray[np.int32],
     last: NDArray[np.uint8],
+    left: NDArray[np.bool_],
     still: NDArray[np.bool_],
     weight: NDArray[np.float32],
-    canvas: NDArray[np.uint8],
+    canvas: NDArray[np.uint32],
     palette: NDArray[np.int32],
     near: NDArray[np.uint8],
     apart: NDArray[np.float32],
@@ -40,6 +41,7 @@ def _search(
     size: int,
     price: float,
     running: NDArray[np.float64],
+    written: NDArray[np.uint8],
 ) -> NDArray[np.uint8]:
     pixels = np.uint64(target.shape[0])
     out = np.empty(target.shape[0] * 2 + 64, np.uint8)
@@ -74,7 +76,7 @@ def _search(
             if shows != nothing:
                 open_node[0], open_at[0], open_worth[0] = shows, at + one, saved
                 opened = one
-            if canvas[at] == last[at]:
+            if left[at]:
                 open_node[opened], open_at[opened], open_worth[opened] = nothing, at + one, saved
                 opened += one
         else:
@@ -97,9 +99,10 @@ def _search(
                     opened += one
             open_node[opened], open_at[opened], open_worth[opened] = f, at + one, saved
             opened += one
-            p = np.uint64(canvas[at])
-            if p != nothing:
-                dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
+            over = canvas[at]
+            if over != 0:
+                dr, dg = r - np.int32(over & 255), g - np.int32((over >> 8) & 255)
+                db = b - np.int32((over >> 16) & 255)
                 square = dr * dr + dg * dg + db * db
                 if square <= np.float32(error) + np.float32(most_left) / share:
                     open_node[opened], open_at[opened] = nothing, at + one
@@ -120,11 +123,11 @@ def _search(
                 pixel = target[end]
                 if still[end] or pixel >> np.uint32(24) == 0:
                     shows = np.uint64(last[end])
-                    left = canvas[end] == last[end]
+                    leaves = left[end]
                     while branch != 0:
                         link = np.uint64(beside[branch])
                         symbol = link & np.uint64(255)
-                        if (symbol == nothing and left) or (symbol == shows and shows != nothing):
+                        if (symbol == nothing and leaves) or (symbol == shows and shows != nothing):
                             more = worth + saved
                             if likely == 0:
                                 likely = branch
@@ -140,15 +143,20 @@ def _search(
                     b = np.int32((pixel >> 16) & 255)
                     error, share = miss[end], weight[end]
                     within = np.float32(error) + np.float32(most_other) / share
-                    over = np.uint64(canvas[end])
+                    over = canvas[end]
                     while branch != 0:
                         link = np.uint64(beside[branch])
                         p = link & np.uint64(255)
                         bound = within
                         if p == nothing:
-                            p = over
+                            if over == 0:
+                                branch = link >> eight
+                                continue
                             bound = np.float32(error) + np.float32(most_left) / share
-                        dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
+                            dr, dg = r - np.int32(over & 255), g - np.int32((over >> 8) & 255)
+                            db = b - np.int32((over >> 16) & 255)
+                        else:
+                            dr, dg, db = r - palette[p, 0], g - palette[p, 1], b - palette[p, 2]
                         square = dr * dr + dg * dg + db * db
                         if square <= bound:
                             value = worth + saved - share * (square - error)
@@ -173,8 +181,7 @@ def _search(
         while True:
             place -= one
             symbol = np.uint64(beside[node]) & np.uint64(255)
-            if symbol != nothing:
-                canvas[place] = symbol
+            written[place] = symbol
             if place == at:
                 break
             node = np.uint64(parent[node])
@@ -224,16 +231,23 @@ def _search(
     return out[:length].copy()
 
 
+def running_bits() -> NDArray[np.float64]:
+    """The bits that a pixel costs, shape (1,), before any was coded; each search keeps them up."""
+    return np.array([_FIRST_BITS])
+
+
 class Search:
     """Codes the frames of one loop, each with a dictionary of its own."""
 
-    def __init__(self, colours: NDArray[np.uint8], size: int, price: float) -> None:
+    def __init__(
+        self, colours: NDArray[np.uint8], size: int, price: float, running: NDArray[np.float64] | None = None
+    ) -> None:
         """``colours``: the palette, shape (n, 3); ``size``: the LZW minimum code size; ``price``: the squared
-        error that a bit may cost."""
+        error that a bit may cost; ``running``: what :func:`running_bits` gave, where several share it."""
         self._none = len(colours)
         self._size = size
         self.price = price
-        self._running = np.array([_FIRST_BITS])
+        self._running = running_bits() if running is None else running
         self.palette = np.full((256, 3), _FAR, np.int32)
         """Shape (256, 3): what no entry stands for is far from every colour."""
         self.palette[: self._none] = colours
@@ -253,27 +267,30 @@ class Search:
         fresh: NDArray[np.uint8],
         miss: NDArray[np.int32],
         last: NDArray[np.uint8],
+        left: NDArray[np.bool_],
         still: NDArray[np.bool_],
         weight: NDArray[np.float32],
-        canvas: NDArray[np.uint8],
+        canvas: NDArray[np.uint32],
     ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-        """Code a window as one LZW stream (bytes, not sub-blocks), and what is on show after it.
+        """Code a window as one LZW stream (bytes, not sub-blocks), and the entries it writes.
 
         All of shape (height, width). ``target``: the colours that pixels are held to, red lowest, alpha
         highest; one of alpha 0 stays clear. ``fresh``: the entries chosen for them, of squared error ``miss``.
-        ``still``: what shows ``last`` and nothing else. ``weight``: what a squared error counts. ``canvas``:
-        what is on show before; nothing needs be written where that serves.
+        ``still``: what shows ``last`` and nothing else, or, if it is ``left``, is not written. ``weight``: what
+        a squared error counts. ``canvas``: the colours on show before, 0 for none; nothing needs be written
+        where they serve. What is not written has the entry ``none``.
         """
         shape = canvas.shape
-        shown = canvas.reshape(-1).copy()
+        written = np.empty(canvas.size, np.uint8)
         data = _search(
             target.reshape(-1),
             fresh.reshape(-1),
             miss.reshape(-1),
             last.reshape(-1),
+            left.reshape(-1),
             still.reshape(-1),
             weight.reshape(-1),
-            shown,
+            canvas.reshape(-1),
             self.palette,
             self._near,
             self._apart,
@@ -281,5 +298,6 @@ class Search:
             self._size,
             self.price,
             self._running,
+            written,
         )
-        return data, shown.reshape(shape)
+        return data, written.reshape(shape)

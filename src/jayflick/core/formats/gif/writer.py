@@ -16,11 +16,13 @@ Box = tuple[int, int, int, int]
 
 @dataclass(frozen=True)
 class FrameBlock:
-    """One frame ready to be written: LZW bytes for ``box``, in the global palette."""
+    """One frame ready to be written: LZW bytes for ``box``."""
 
     box: Box
     disposal: int
     data: NDArray[np.uint8]
+    palette: NDArray[np.uint8] | None = None
+    """Its own colours, shape (n, 3), if it has a local table; index n then marks what does not change."""
 
 
 def colour_table_bits(entries: int) -> int:
@@ -48,31 +50,42 @@ def repeat_block(repeat: int) -> bytes:
     return b"\x21\xff\x0bNETSCAPE2.0\x03\x01" + struct.pack("<H", min(max(repeat - 1, 0), 65535)) + b"\0"
 
 
+def _table(palette: NDArray[np.uint8], bits: int) -> bytes:
+    table = np.zeros((1 << bits, 3), np.uint8)
+    table[: len(palette)] = palette
+    return table.tobytes()
+
+
 def write_gif(
     width: int,
     height: int,
-    palette: NDArray[np.uint8],
+    palette: NDArray[np.uint8] | None,
     transparent: int | None,
     frames: Iterable[FrameBlock],
 ) -> bytes:
     """A whole file with every delay 0 and no repeat block; :func:`..retime.retime` gives it its time.
 
-    ``palette``: shape (n, 3), the colours of indices 0 to n - 1. ``transparent``: an index from 0 to n.
+    ``palette``: shape (n, 3), the colours of indices 0 to n - 1 of frames that have none of their own; ``None``
+    where all have. ``transparent``: an index from 0 to n in such a frame.
     """
-    entries = len(palette) + (1 if transparent == len(palette) else 0)
-    bits = colour_table_bits(entries)
-    table = np.zeros((1 << bits, 3), np.uint8)
-    table[: len(palette)] = palette
-    parts = [
-        b"GIF89a",  # section 17
-        struct.pack("<HHBBB", width, height, 0x80 | 0x70 | (bits - 1), 0, 0),  # section 18
-        table.tobytes(),  # section 19
-    ]
+    shared_bits = 0
+    parts = [b"GIF89a"]  # section 17
+    if palette is None:
+        parts.append(struct.pack("<HHBBB", width, height, 0x70, 0, 0))  # section 18
+    else:
+        shared_bits = colour_table_bits(len(palette) + (1 if transparent == len(palette) else 0))
+        parts.append(struct.pack("<HHBBB", width, height, 0x80 | 0x70 | (shared_bits - 1), 0, 0))
+        parts.append(_table(palette, shared_bits))  # section 19
     for frame in frames:
-        flags = (frame.disposal << 2) | (1 if transparent is not None else 0)
+        own = frame.palette
+        bits = shared_bits if own is None else colour_table_bits(len(own) + 1)
+        unchanged = transparent if own is None else len(own)
+        flags = (frame.disposal << 2) | (1 if unchanged is not None else 0)
         parts += [
-            b"\x21\xf9\x04" + struct.pack("<BHBB", flags, 0, transparent or 0, 0),  # section 23
-            b"\x2c" + struct.pack("<HHHHB", *frame.box, 0),  # section 20
+            b"\x21\xf9\x04" + struct.pack("<BHBB", flags, 0, unchanged or 0, 0),  # section 23
+            # section 20, and 21: a local table
+            b"\x2c" + struct.pack("<HHHHB", *frame.box, 0 if own is None else 0x80 | (bits - 1)),
+            b"" if own is None else _table(own, bits),
             bytes([max(2, bits)]),  # section 22
             sub_blocks(frame.data.tobytes()),
         ]
