@@ -119,7 +119,7 @@ def test_a_new_loop_is_dithered_only_where_that_serves_it(run: Run, tmp_path: Pa
     for folder, colours, dither in (("sky", 64, "none"), ("ball", 128, "diffusion")):
         arguments = ["make", tmp_path / folder, "-o", tmp_path / "a.gif", "--colours", colours, "--force"]
         report = json.loads(run(*arguments, "--json")[1])
-        assert report["options"]["outputs"][0]["tuning"]["dither"] == dither
+        assert report["dither"] == dither
         named = json.loads(run(*arguments, "--dither", dither, "--json")[1])
         assert report["bytes"] == named["bytes"]
 

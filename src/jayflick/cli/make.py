@@ -16,11 +16,11 @@ from typing import Any, get_args
 from ..core.dither.kinds import Dither, Matrix
 from ..core.errors import InputError, printable
 from ..core.pictures.clip import Cut
-from ..core.recipe import BaseOutput, Gather, Recipe, SheetOutput
+from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
 from ..core.recipe.outputs import Palette
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, list_files, look_at, project_in
-from ..core.sequence.first import clear_frames, spans_of, with_dither_chosen
+from ..core.sequence.first import clear_frames, spans_of
 from ..core.sequence.gather import Sequence as Sequence_
 from ..core.sequence.gather import gather, joined, missing_after
 from ..core.sequence.project_file import ProjectFile
@@ -137,7 +137,7 @@ def add_to(commands: Any) -> None:
     make.add_argument(
         "--palette", choices=get_args(Palette), help="one for all frames, one for each, or what pays"
     )
-    make.add_argument("--dither", choices=get_args(Dither), help="otherwise what suits the frames")
+    make.add_argument("--dither", choices=("auto", *get_args(Dither)), help="otherwise what suits the frames")
     make.add_argument(
         "--dither-matrix", type=int, choices=get_args(Matrix), help="the square of an ordered one"
     )
@@ -199,12 +199,12 @@ def _make(options: argparse.Namespace) -> int:
             if not decided:
                 rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
                 options.size = of_frames(options, frames[0])
-                first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm)
+                tuning = Tuning(dither="auto" if options.dither_amount is None else "diffusion")
+                outputs = (GifOutput(tuning=tuning),)
+                first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm, outputs=outputs)
                 recipe = recipe_of(options, first)
         read = time.perf_counter() - begun
         stages = Stages(Path(scratch) / "stages")
-        if project is None and not options.recipe and options.dither is options.dither_amount is None:
-            recipe = with_dither_chosen(recipe, frames, stages)
         notes += without_effect(options)
         if options.line_up is not None:
             recipe, more = lined_up(recipe, frames, options, stages)
@@ -321,6 +321,7 @@ def _report(recipe: Recipe, output_id: str, rendered: Rendered, place: Path, rea
         },
         "peak_memory_bytes": _peak_memory(),
         "scaled_by": rendered.scaled_by,
+        **({"dither": info["dither"]} if "dither" in info else {}),
         "options": recipe.model_dump(mode="json"),
         "notes": rendered.notes,
     }

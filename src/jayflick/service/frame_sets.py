@@ -10,17 +10,15 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.recipe import Framing, Gather, Recipe, Rhythm, Size, Take
 from ..core.sequence import gather as gathering
-from ..core.sequence.first import clear_frames, first_recipe, with_dither_chosen
+from ..core.sequence.first import clear_frames, first_recipe
 from ..core.sequence.gather import Found, gather, majority_size, missing_after
 from ..core.sequence.joining import with_joined, with_part
 from ..core.sequence.pieces import Piece
 from ..core.sequence.project_file import DOCUMENT, ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_moved
-from ..core.store import Store
 from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
 from . import projects
-from .frames import StoredFrame
 from .imports import forget_files, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of, note_pictures
@@ -77,8 +75,6 @@ def make_project(
     title = clean(title or together.title)[:200].strip() or "Untitled"
     if recipe is None:
         recipe = first_recipe(title, together)
-        stored = [_stored(found, hashes[found.name], results.store) for found in files]
-        recipe = with_dither_chosen(recipe, stored, results.stages)
     return projects.create(session, title, together.document(), frames, recipe, results)
 
 
@@ -302,13 +298,6 @@ def _rows(session: Session, revision: Revision) -> list[tuple[Frame, Picture]]:
 def _gaps(session: Session, revision: Revision, numbers: Sequence[int | None]) -> list[int]:
     """How many numbers are missing after each of a revision's frames, which have these."""
     return missing_after(numbers, projects.report_of(session, revision))
-
-
-def _stored(found: Found, sha256: str, store: Store) -> StoredFrame:
-    header = found.header
-    if header is None:
-        raise ValueError(f"{found.name} has no picture")
-    return StoredFrame(found.name, sha256, header.width, header.height, header.transparent, 0, store)
 
 
 def _frames(files: Sequence[Found], hashes: Sequence[str]) -> list[Frame]:

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ..core.dither.kinds import Dither
 from ..core.recipe import Crop, Framing, Move, Recipe, Target
 from ..core.sequence.flight import Flight
 from ..core.sequence.project_file import MOST_NUMBER
@@ -116,6 +117,7 @@ class OutputInfo(Document):
     bytes: int
     colours: int | None = Field(description="Where they are counted")
     transparent: bool
+    dither: Dither | None = Field(None, description="Of a GIF: by what its colours are dithered")
     sheets: list[tuple[int, int]] | None = Field(None, description="Width and height of each sheet")
     picture_bytes: int | None = Field(None, description="Of sheets, without what describes them")
     opaque: list[float] | None = Field(

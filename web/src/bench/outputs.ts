@@ -69,7 +69,7 @@ export const DEFAULTS: Record<Format, Record<string, unknown>> = {
     tuning: {
       colours: 128,
       palette: "shared",
-      dither: "none",
+      dither: "auto",
       amount: 60,
       matrix: 8,
       tolerance: 0,

@@ -12,22 +12,39 @@ from ..quality.ssim import WINDOW, ssim
 
 MOST_BYTES = 1.25
 """Dither may cost so many times the bytes of none: a sequence can cost a little more than a sample."""
+REPEATED = 0.4
+"""So many lines are as the one before in art of blocks: half where each pixel became four."""
 LEAST_LIKENESS = -0.005
 """And change the structural similarity by no less than this."""
 
 
 def suits_dither(frames: Sequence[NDArray[np.uint8]], colours: int, amount: int) -> bool:
-    """Whether error diffusion serves these pictures. On smooth, dark or flat art its noise is worse than bands.
+    """Whether error diffusion serves these pictures. On smooth, dark or flat art its noise is worse than bands,
+    and enlarged pixel by pixel, the pixels would be speckled.
 
     ``frames``: some of a sequence, neighbours among them, shape (height, width, 4), alpha 0 or 255.
     """
     shared = share_palette(frames, colours)
     if shared.lossless or min(frames[0].shape[:2]) < WINDOW:
         return False
+    if all(_is_of_blocks(frame) for frame in frames):
+        return False
     plain, dithered = encode_gif(frames, shared), encode_gif(frames, shared, amount=amount)
     if len(dithered) > MOST_BYTES * len(plain):
         return False
     return _likeness(frames, dithered) - _likeness(frames, plain) >= LEAST_LIKENESS
+
+
+def _is_of_blocks(frame: NDArray[np.uint8]) -> bool:
+    """Whether a picture repeats columns and rows, as one does that was enlarged by the nearest pixel."""
+    return all(_repeated(lines) >= REPEATED for lines in (frame, frame.swapaxes(0, 1)))
+
+
+def _repeated(lines: NDArray[np.uint8]) -> float:
+    """The share of lines of more than one colour that are as the one before."""
+    telling = (lines != lines[:, :1]).any(axis=(1, 2))[1:]
+    again = (lines[1:] == lines[:-1]).all(axis=(1, 2))
+    return float(again[telling].mean()) if telling.any() else 1.0
 
 
 def _likeness(frames: Sequence[NDArray[np.uint8]], file: bytes) -> float:

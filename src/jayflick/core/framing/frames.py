@@ -111,6 +111,15 @@ class PlayedFrames:
         return PlayedFrames(self._framed, [self._shots[i] for i in order], self._stages)
 
     @property
+    def sample(self) -> "PlayedFrames":
+        """A few of the pictures, neighbours among them, whatever the order and time they are played in."""
+        there = {shot for shot in self._shots if shot.position != EMPTY}
+        shots = sorted(there, key=lambda shot: (shot.position, str(shot)))
+        quarters = {len(shots) // 4, len(shots) * 3 // 4}
+        at = sorted({min(i + j, len(shots) - 1) for i in quarters for j in (0, 1)}) if shots else []
+        return PlayedFrames(self._framed, [shots[i] for i in at], self._stages)
+
+    @property
     def pixels(self) -> int:
         """How many pixels making them goes through: their own, and those of sources not framed yet."""
         width, height = self.canvas

@@ -4,7 +4,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
-from ..dither.kinds import Dither, Matrix
+from ..dither.kinds import Choice, Matrix
 from ..text import CleanText
 from .framing import Alpha
 from .output import BaseOutput, Over, Percent
@@ -23,7 +23,7 @@ class Tuning(Part):
         "shared",
         description="One for all frames, one for each, or one for each if that pays: truer, for more bytes",
     )
-    dither: Dither = "diffusion"
+    dither: Choice = Field("diffusion", description="auto: tried on the pixels that are coded, after scaling")
     amount: int = Field(60, ge=0, le=100, description="How much is dithered, in percent")
     matrix: Matrix = Field(8, description="The side of the square of an ordered dither")
     tolerance: int = Field(

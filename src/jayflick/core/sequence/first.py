@@ -2,20 +2,13 @@
 
 import itertools
 import re
-from collections.abc import Sequence as Sequence_
 
-from ..dither.choose import suits_dither
-from ..errors import InputError
-from ..framing.alpha import settle
-from ..framing.frames import Framed
-from ..framing.prepared import SourceFrame
 from ..pictures.unset import clear_among
 from ..recipe import (
     MAX_SIDE,
     MAX_SPANS,
     Gather,
     GifOutput,
-    Output,
     Recipe,
     Size,
     Span,
@@ -23,7 +16,6 @@ from ..recipe import (
     bytes_target,
     span_name,
 )
-from ..stages import Stages
 from .gather import Sequence, majority_size
 from .names import title_of
 from .rhythm import own_rhythm
@@ -62,7 +54,10 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))
     output = GifOutput(
-        file_name=f"{stem[:100]}.gif", size=size, tuning=Tuning(colours=128), target=bytes_target(1024 * 1024)
+        file_name=f"{stem[:100]}.gif",
+        size=size,
+        tuning=Tuning(colours=128, dither="auto"),
+        target=bytes_target(1024 * 1024),
     )
     rhythm = own_rhythm(sequence.files).model_copy(update={"spans": spans_of(sequence)})
     return Recipe(
@@ -79,24 +74,3 @@ def spans_of(sequence: Sequence) -> tuple[Span, ...]:
         spans.append(Span(name=name, first=first, last=first + part.count - 1))
         first += part.count
     return tuple(spans)
-
-
-def with_dither_chosen(recipe: Recipe, frames: Sequence_[SourceFrame], stages: Stages) -> Recipe:
-    """The recipe with the dither that suits its frames: tried on a few of those that are used."""
-    used = [p for p in range(1, len(frames) + 1) if p not in recipe.gather.left_out]
-    quarters = {len(used) // 4, len(used) * 3 // 4}
-    sample = [used[i] for i in sorted({min(i + j, len(used) - 1) for i in quarters for j in (0, 1)})]
-    outputs: list[Output] = []
-    for output in recipe.outputs:
-        if not isinstance(output, GifOutput):
-            outputs.append(output)
-            continue
-        framed = Framed(frames, recipe.framing_of(output), output.size, stages, recipe.gather)
-        try:
-            pictures = [settle(framed.frame(position), output.alpha) for position in sample]
-        except InputError:
-            return recipe  # it is said when the output is made
-        dithered = suits_dither(pictures, output.tuning.colours, output.tuning.amount)
-        tuning = output.tuning.model_copy(update={"dither": "diffusion" if dithered else "none"})
-        outputs.append(output.model_copy(update={"tuning": tuning}))
-    return recipe.model_copy(update={"outputs": tuple(outputs)})

@@ -8,10 +8,7 @@ import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
   title: () => "GIF",
-  tuning: ({ tuning }) => ({
-    figure: String(tuning.colours),
-    beside: `colours, ${tuning.loss > 0 ? `loss ${tuning.loss}` : tuning.dither === "none" ? "no dither" : `${tuning.dither} ${tuning.amount} %`}`,
-  }),
+  tuning: ({ tuning }) => ({ figure: String(tuning.colours), beside: `colours, ${spent(tuning)}` }),
   Panel: GifPanel,
   ending: () => ".gif",
   alpha: () => "bit",
@@ -19,6 +16,7 @@ export const gif: FormatView<"gif"> = {
 };
 
 const DITHERS = [
+  { value: "auto", label: "automatic" },
   { value: "none", label: "none" },
   { value: "diffusion", label: "error diffusion" },
   { value: "ordered", label: "ordered" },
@@ -33,11 +31,21 @@ const PALETTE_NAMES = Object.fromEntries(PALETTES.map(({ value, label }) => [val
   (typeof PALETTES)[number]["value"],
   string
 >;
+type Tuning = Of<"gif">["tuning"];
 const MATRICES = [2, 4, 8] as const;
+
+const ditherName = (dither: Tuning["dither"]) => DITHERS.find(({ value }) => value === dither)?.label ?? dither;
+
+function spent({ loss, dither, amount }: Tuning): string {
+  if (loss > 0) return `loss ${loss}`;
+  if (dither === "none" || dither === "auto") return dither === "none" ? "no dither" : "dither automatic";
+  return `${dither} ${amount} %`;
+}
 
 function GifPanel({ panel, output }: TuneProps<"gif">) {
   const { bench, shown } = panel;
   const { tuning } = output;
+  const used = shown?.result.output_id === output.id ? shown.result.info.dither : null;
   const set = (change: Partial<Of<"gif">["tuning"]>, label: string, gesture = "") =>
     bench.editOutput(
       label,
@@ -76,7 +84,10 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
           <Select
             label="Dither"
             value={tuning.dither}
-            choices={DITHERS}
+            choices={DITHERS.map(({ value, label }) => ({
+              value,
+              label: value === "auto" && used ? `${label}: ${ditherName(used)}` : label,
+            }))}
             onChange={(dither) => set({ dither }, `Dither: ${dither}`)}
           />
           {tuning.dither === "ordered" && (

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...dither.kinds import Dither, Matrix
+from ...dither.choose import suits_dither
+from ...dither.kinds import Choice, Dither, Matrix
 from ...errors import InputError
 from ...framing.alpha import rgb
 from ...framing.frames import PlayedFrames
@@ -31,6 +32,7 @@ from .shared import MOST_COLOURS, SharedPalette, share_palette
 from .writer import repeat_block
 
 PALETTE_VERSION = 4
+DITHER_VERSION = 1
 MEDIA_TYPE = "image/gif"
 
 
@@ -42,7 +44,7 @@ class _Settings:
     """How soft edges are settled; nothing where there are none."""
     colours: int
     amount: int
-    dither: Dither
+    dither: Choice
     matrix: Matrix
     reach: int
     loss: int
@@ -135,6 +137,8 @@ class GifFormat:
         entries = [shared.colours.tobytes().hex(), shared.lossless, shared.transparent, shared.few]
         if shared.lossless:
             how = replace(how, amount=0, palette="shared")
+        dither = self._dither(frames, output, how, tools)
+        how = replace(how, dither=dither, amount=0 if dither == "none" else how.amount)
         key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
         passes = 1 + (how.loss > 0) + (how.palette == "auto")
         on_frame = tools.begin("encoding", len(frames) * passes)
@@ -144,7 +148,7 @@ class GifFormat:
                 Settled(frames, output.alpha),
                 shared,
                 amount=how.amount,
-                dither=how.dither,
+                dither=dither,
                 matrix=how.matrix,
                 reach=how.reach,
                 loss=how.loss,
@@ -154,7 +158,7 @@ class GifFormat:
                 on_frame=on_frame,
             )
             tools.begin("measure", 1)
-            return _measured(key, data, tools)
+            return _measured(key, data, dither, tools)
 
         return tools.coded("encoding", key, make)
 
@@ -177,6 +181,23 @@ class GifFormat:
         data = tools.stages.obtain("palette", key, choose)
         colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)
         return SharedPalette(colours, bool(data[0]), bool(data[1]), bool(data[2]))
+
+    def _dither(self, frames: PlayedFrames, output: GifOutput, how: _Settings, tools: Tools) -> Dither:
+        """The dither that is asked for, or the one that suits the pixels to be coded."""
+        if how.amount == 0:
+            return "none"
+        if how.dither != "auto":
+            return how.dither
+        sample = frames.sample
+        colours = 1 << (how.colours - 1).bit_length()  # not to be tried again for every step of a slider
+
+        def choose() -> bytes:
+            pictures = Settled(sample, output.alpha)
+            suits = suits_dither([pictures[i] for i in range(len(pictures))], colours, how.amount)
+            return b"diffusion" if suits else b"none"
+
+        key = cache_key("dither", DITHER_VERSION, sample.names, how.alpha, colours, how.amount)
+        return "diffusion" if tools.stages.obtain("dither", key, choose) == b"diffusion" else "none"
 
     def timed(self, coded: Coded, held: Held, output: GifOutput, store: Store) -> Timed:
         (file,) = coded.files
@@ -206,12 +227,13 @@ class GifFormat:
         return read_gif(files[0]).pictures()
 
 
-def _measured(key: str, data: bytes, tools: Tools) -> Coded:
+def _measured(key: str, data: bytes, dither: Dither, tools: Tools) -> Coded:
     """What the coded pictures hold, and where their time is to be written."""
     gif = read_gif(data)
     places = time_places(gif)
     described = describe(gif, len(data))
     info = {name: described[name] for name in ("width", "height", "count", "colours", "transparent")}
+    info["dither"] = dither
     costs = tuple(frame["bytes"] for frame in described["frames"])
     time = {"delays": places.delays, "repeat": places.repeat, "cleared": places.cleared_at}
     return Coded(key, (tools.keep(data, MEDIA_TYPE),), info, costs, tuple(range(len(costs))), time)
