@@ -61,3 +61,42 @@ def test_a_ramp_is_nearer_dithered_than_not_when_seen_from_afar(dither: Dither, 
     assert (np.diff(seen(100)[:, 0]) >= 0).all()
     half = np.abs(seen(50) - wanted).max()
     assert off.max() < half < np.abs(seen(0) - wanted).max()
+
+
+def drawn(shift: int) -> NDArray[np.uint8]:
+    """Three flat fields, a hard edge between two, a soft slope up to the third, and a square that moves."""
+    frame = np.full((40, 90, 4), 255, np.uint8)
+    frame[:, :30, :3] = (60, 40, 50)
+    frame[:, 30:, :3] = np.interp(np.arange(60), [0, 20, 40, 59], [190, 190, 130, 130])[:, None]
+    frame[5 + shift : 15 + shift, 50:60, :3] = (150, 160, 170)
+    return frame
+
+
+@pytest.mark.parametrize("reach", [0, 6])
+@pytest.mark.parametrize("dither", ["diffusion", "ordered", "noise"])
+def test_spared_are_flat_areas_and_hard_edges_alone(dither: Dither, reach: int) -> None:
+    palette = np.array([[0, 0, 0], [80, 80, 80], [120, 120, 120], [170, 170, 170], [255, 255, 255]], np.uint8)
+
+    def seen(sparing: bool) -> list[NDArray[np.uint8]]:
+        squares = thresholds(dither, 8)
+        quantiser = Quantiser(
+            Nearest.of(palette, EACH), 40, 90, amount=100, reach=reach, thresholds=squares, sparing=sparing
+        )
+        shown = []
+        for shift in (0, 3, 3, 9, 0):
+            carry = quantiser.carry()
+            for rows in quantiser.halves:
+                quantiser.take(drawn(shift), rows, carry)
+            shown.append(quantiser.shown.copy())
+        return shown
+
+    everywhere, spared = seen(False), seen(True)
+    for pictures, flat in ((everywhere, False), (spared, True)):
+        first = pictures[0]
+        for field in (np.s_[:, 1:29], np.s_[:, 71:89]):
+            assert (len(np.unique(first[field])) == 1) == flat
+        assert (len(np.unique(first[:, 29:31], axis=0)) == 1) == flat  # along the edge, all rows alike
+        assert len(np.unique(first[:, 52:68], axis=0)) > 5  # the slope is dithered as ever
+        for before, after, a, b in zip(pictures, pictures[1:], (0, 3, 3, 9), (3, 3, 9, 0), strict=False):
+            still = (drawn(a) == drawn(b)).all(axis=2)
+            np.testing.assert_array_equal(before[still], after[still])

@@ -40,12 +40,13 @@ def drifting(seed: int, *, clear: bool) -> Pictures:
     st.booleans(),
     st.sampled_from([1, 20, 45, 100]),
     st.sampled_from([0, 70]),
+    st.booleans(),
     st.sampled_from(["diffusion", "ordered", "noise"]),
     st.sampled_from([0, 9]),
     st.sampled_from([2, 20, 256]),
 )
 def test_an_error_is_against_the_frame_s_own_source_and_bounded(
-    seed: int, clear: bool, loss: int, amount: int, dither: Dither, reach: int, colours: int
+    seed: int, clear: bool, loss: int, amount: int, sparing: bool, dither: Dither, reach: int, colours: int
 ) -> None:
     """However long a clip drifts, no pixel adds more than the bound to the error of the fresh choice; what
     stands still does not change; clear stays clear; and what comes again looks as it did."""
@@ -55,7 +56,9 @@ def test_an_error_is_against_the_frame_s_own_source_and_bounded(
     firsts = [next(i for i, f in enumerate(frames) if np.array_equal(f, frame)) for frame in frames]
 
     def coded(loss: int) -> bytes:
-        return encode_gif(frames, shared, loss=loss, amount=amount, dither=dither, reach=reach, firsts=firsts)
+        return encode_gif(
+            frames, shared, loss=loss, amount=amount, sparing=sparing, dither=dither, reach=reach, firsts=firsts
+        )
 
     data = coded(loss)
     assert data == coded(loss)

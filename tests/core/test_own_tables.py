@@ -52,12 +52,13 @@ def error(frames: Pictures, data: bytes) -> float:
     st.booleans(),
     st.sampled_from([0, 20, 45, 100]),
     st.sampled_from([0, 70]),
+    st.booleans(),
     st.sampled_from(["diffusion", "ordered", "noise"]),
     st.sampled_from([0, 9]),
     st.sampled_from([2, 20, 256]),
 )
 def test_each_frame_is_as_near_as_its_own_table_and_loss_allow(
-    seed: int, clear: bool, loss: int, amount: int, dither: Dither, reach: int, colours: int
+    seed: int, clear: bool, loss: int, amount: int, sparing: bool, dither: Dither, reach: int, colours: int
 ) -> None:
     """No error builds up, whatever the tables; what stands still does not change, clear stays clear, and what
     comes again is as near to its first showing as the table it got allows."""
@@ -68,7 +69,15 @@ def test_each_frame_is_as_near_as_its_own_table_and_loss_allow(
     def coded() -> bytes:
         shared = share_palette(frames, 2)
         return encode_gif(
-            frames, shared, loss=loss, amount=amount, dither=dither, reach=reach, firsts=firsts, own=own
+            frames,
+            shared,
+            loss=loss,
+            amount=amount,
+            sparing=sparing,
+            dither=dither,
+            reach=reach,
+            firsts=firsts,
+            own=own,
         )
 
     with mock.patch.object(own_tables, "at_means", lambda colours, *_: colours):  # or no bound is as strict

@@ -151,8 +151,9 @@ RECIPES = st.builds(
             "tuning": st.fixed_dictionaries(
                 {
                     "colours": st.sampled_from([16, 255, 256]),
-                    "dither": st.sampled_from(["none", "diffusion", "ordered", "noise"]),
+                    "dither": st.sampled_from(["none", "diffusion", "ordered", "noise", "auto"]),
                     "matrix": st.sampled_from([2, 8]),
+                    "sparing": st.booleans(),
                     "amount": st.sampled_from([0, 30, 60]),
                     "tolerance": st.sampled_from([0, 1, 20]),
                     "loss": st.sampled_from([0, 0, 15, 40]),

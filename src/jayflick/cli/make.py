@@ -141,6 +141,9 @@ def add_to(commands: Any) -> None:
     make.add_argument(
         "--dither-matrix", type=int, choices=get_args(Matrix), help="the square of an ordered one"
     )
+    make.add_argument(
+        "--dither-sparing", action="store_true", help="flat areas and hard edges are not dithered"
+    )
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
     make.add_argument("--lock", metavar="COLOURS", type=colours, help="in the palette exactly: '#000,#ffffff'")

@@ -72,6 +72,7 @@ export const DEFAULTS: Record<Format, Record<string, unknown>> = {
       dither: "auto",
       amount: 60,
       matrix: 8,
+      sparing: false,
       tolerance: 0,
       loss: 0,
       locked: [],

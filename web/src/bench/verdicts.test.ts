@@ -21,6 +21,7 @@ const output: Recipe["outputs"][number] = {
     dither: "diffusion",
     amount: 60,
     matrix: 8,
+    sparing: false,
     tolerance: 0,
     loss: 0,
     locked: [],

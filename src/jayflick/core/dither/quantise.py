@@ -16,8 +16,10 @@ from numpy.typing import NDArray
 
 from ..compiled import compiled
 from ..palette.nearest import EXACT, Nearest, among, bucket, empty_table, fill_cell
+from ..palette.words import words_of
 from .pixel import channels, is_still, square
 from .placed import place
+from .sparing import spared
 
 
 @compiled
@@ -174,7 +176,7 @@ class Quantiser:
     ``shown`` holds the indices last shown, shape (height, width); ``none`` (one past the last entry) stands
     for "nothing". ``amount`` is the share of each error that is diffused, 0 to 100, or, with ``thresholds``
     (shape (side, side)), how much of a mixture by place there is; ``reach`` how many levels a channel's source
-    may move while its pixel stays as it was.
+    may move while its pixel stays as it was; ``sparing``: whether flat areas and hard edges are not dithered.
 
     A frame may be taken in bands of rows from the top down. A band needs only the band above it of the same
     frame and itself of the frame before, so two threads can follow each other through a sequence.
@@ -189,6 +191,7 @@ class Quantiser:
         amount: int,
         reach: int,
         thresholds: NDArray[np.uint8] | None = None,
+        sparing: bool = False,
     ) -> None:
         self.none = len(nearest.palette)
         self.shown = np.full((height, width), self.none, np.uint8)
@@ -201,6 +204,10 @@ class Quantiser:
         self._amount = round(amount * 128 / 100)
         self._reach = reach
         self._thresholds = thresholds
+        self._entries = words_of(nearest.palette)
+        self._spared = np.zeros((height, width), np.uint32) if sparing and amount > 0 else None
+        """Where some pixels are not dithered, what each pixel's source was; ``_written`` then holds what is
+        taken for it."""
         self._mixtures = None if thresholds is None else empty_table(nearest.levels.size, np.uint32)
 
     @property
@@ -225,7 +232,7 @@ class Quantiser:
         """
         near = self._nearest
         shown = self.shown[rows]
-        words = self.words(frame, rows)
+        words = self.words(frame, rows) if self._spared is None else self._sparing(frame, rows, self._spared)
         band = (shown, self._written[rows], self.none, self._palette, near.entries)
         lookup = (near.candidates, near.table, near.exact, near.levels.index, near.levels.middle)
         if self._amount > 0 and self._thresholds is not None and self._mixtures is not None:
@@ -252,10 +259,38 @@ class Quantiser:
         else:
             _diffused(words, *band, *lookup, near.marked, self._reach, self._amount, carry)
 
+    def _sparing(
+        self, frame: NDArray[np.uint8], rows: slice, sources: NDArray[np.uint32]
+    ) -> NDArray[np.uint32]:
+        """What is taken for a band: where it is not to be dithered, an entry's own colour: it shows itself."""
+        still = self.still(frame, rows)
+        words = self.words(frame, rows)
+        plain = np.where(spared(self.words(frame, slice(0, len(self.shown))), rows), words, np.uint32(0))
+        entries = np.full(words.shape, self.none, np.uint8)
+        near = self._nearest
+        _plain(
+            plain,
+            np.zeros_like(plain),
+            entries,
+            np.zeros_like(plain),
+            self.none,
+            self._palette,
+            near.entries,
+            near.candidates,
+            near.table,
+            near.exact,
+            near.levels.index,
+            near.levels.middle,
+            0,
+        )
+        taken = np.where(entries == self.none, words, self._entries[entries])
+        sources[rows] = np.where(still, sources[rows], words)
+        return np.where(still, self._written[rows], taken)
+
     def still(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.bool_]:
         """Where a band of the next frame, which is to be taken after this, has not moved and stays as it is."""
         words, shown = self.words(frame, rows), self.shown[rows]
-        before = self._written[rows]
+        before = (self._written if self._spared is None else self._spared)[rows]
         if not self.dithers and self._reach == 0:
             before = self._before.get((rows.start, rows.stop), before)
         out = np.empty(shown.shape, np.bool_)
@@ -267,12 +302,15 @@ class Quantiser:
         words = self.words(frame, rows)
         self.shown[rows] = band.shown
         self._written[rows] = words if band.written is None else band.written
+        if self._spared is not None:
+            self._spared[rows] = self._written[rows]
         if self._amount == 0:
             self._before[rows.start, rows.stop] = words
 
     def band(self, rows: slice) -> "Band":
         """What it takes to show a band again as it is shown now."""
-        return Band(self.shown[rows].copy(), self._written[rows].copy() if self._reach else None)
+        sources = self._written if self._spared is None else self._spared
+        return Band(self.shown[rows].copy(), sources[rows].copy() if self._reach else None)
 
     def words(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.uint32]:
         """A pixel as one word: red lowest, alpha highest."""

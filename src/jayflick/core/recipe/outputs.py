@@ -26,6 +26,7 @@ class Tuning(Part):
     dither: Choice = Field("diffusion", description="auto: tried on the pixels that are coded, after scaling")
     amount: int = Field(60, ge=0, le=100, description="How much is dithered, in percent")
     matrix: Matrix = Field(8, description="The side of the square of an ordered dither")
+    sparing: bool = Field(False, description="Flat areas and hard edges are not dithered")
     tolerance: int = Field(
         0,
         ge=0,

@@ -1,6 +1,6 @@
 // GIF: colours, loss, dither, and how much may stay as it was.
 
-import { Row, Select, SliderRow, TextField } from "../../ui/controls";
+import { Checkbox, Row, Select, SliderRow, TextField } from "../../ui/controls";
 import { usePlayhead } from "../../player/playhead";
 import type { Shown } from "../useShown";
 import { readColours } from "../../typed";
@@ -113,6 +113,15 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onChange={(amount, gesture) => set({ amount }, `Dither amount to ${amount} %`, gesture)}
         onRelease={bench.release}
       />
+      {tuning.dither !== "none" && (
+        <Checkbox
+          label="Spare flat areas and edges"
+          checked={tuning.sparing}
+          onChange={(sparing) =>
+            set({ sparing }, sparing ? "Dither spares flat areas and edges" : "Dither everywhere")
+          }
+        />
+      )}
       <SliderRow
         label="Tolerance"
         value={tuning.tolerance}

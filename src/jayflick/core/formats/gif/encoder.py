@@ -90,6 +90,7 @@ def encode_gif(
     amount: int = 0,
     dither: Dither = "diffusion",
     matrix: Matrix = 8,
+    sparing: bool = False,
     reach: int = 0,
     loss: int = 0,
     exact: Sequence[Colour] = (),
@@ -99,13 +100,14 @@ def encode_gif(
 ) -> bytes:
     """The frames as a GIF, every delay 0 and no repeat; see :mod:`.retime`.
 
-    ``amount``: how much is dithered, in percent, 0 for no dither; a lossless palette leaves nothing to dither.
-    ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``reach``: how many levels a source may move
-    while its pixel stays. ``loss``: 0 to 100, how much further from its source a pixel may be for fewer bytes;
-    see :mod:`.lossy`. ``exact``: colours of the palette that such loss leaves alone. ``own``: colour tables by
-    frame, unless ``shared`` leaves nothing to gain. ``firsts``: for each frame the index of the first that is
-    equal to it. ``on_frame`` is called at most once a frame, with loss and with tables that have to pay once
-    more each, and may raise to stop the work.
+    ``amount``: how much is dithered, in percent, 0 for no dither; a lossless palette leaves nothing to
+    dither. ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``sparing``: flat areas and hard
+    edges are not. ``reach``: how many levels a source may move while its pixel stays. ``loss``: 0 to 100,
+    how much further from its source a pixel may be for fewer bytes; see :mod:`.lossy`. ``exact``: colours
+    of the palette that such loss leaves alone. ``own``: colour tables by frame, unless ``shared`` leaves
+    nothing to gain. ``firsts``: for each frame the index of the first that is equal to it. ``on_frame`` is
+    called at most once a frame, with loss and with tables that have to pay once more each, and may raise to
+    stop the work.
     """
     amount = 0 if shared.lossless or dither == "none" else amount
     firsts = firsts or range(len(frames))
@@ -117,6 +119,7 @@ def encode_gif(
             amount=amount,
             dither=dither,
             matrix=matrix,
+            sparing=sparing,
             reach=reach,
             loss=loss,
             exact=exact,
@@ -134,6 +137,7 @@ def encode_gif(
         amount=amount,
         dither=dither,
         matrix=matrix,
+        sparing=sparing,
         reach=reach,
         loss=loss,
         firsts=firsts,
@@ -154,6 +158,7 @@ def _with_one_table(
     amount: int,
     dither: Dither,
     matrix: Matrix,
+    sparing: bool,
     reach: int,
     loss: int,
     exact: Sequence[Colour],
@@ -169,7 +174,7 @@ def _with_one_table(
 
     def quantiser() -> Quantiser:
         squares = thresholds(dither, matrix) if amount else None
-        return Quantiser(near, height, width, amount=amount, reach=reach, thresholds=squares)
+        return Quantiser(near, height, width, amount=amount, reach=reach, thresholds=squares, sparing=sparing)
 
     if loss:
         closely, moved = encode_lossy(

@@ -46,6 +46,7 @@ class _Settings:
     amount: int
     dither: Choice
     matrix: Matrix
+    sparing: bool
     reach: int
     loss: int
     locked: tuple[Colour, ...]
@@ -57,15 +58,17 @@ class _Settings:
     @property
     def coding(self) -> tuple[Any, ...]:
         """What the coded pictures depend on beside their palette."""
-        by_place: tuple[Any, ...] = ()
+        dithering: tuple[Any, ...] = ()
         if self.amount and self.dither != "diffusion":
-            by_place = self.dither, self.matrix if self.dither == "ordered" else 0
+            dithering = self.dither, self.matrix if self.dither == "ordered" else 0
+        if self.amount and self.sparing:
+            dithering = *dithering, "sparing"
         return (
             self.alpha,
             self.amount,
             self.reach,
             *((self.loss, *self.locked) if self.loss else ()),
-            *by_place,
+            *dithering,
             *self.by_frame,
         )
 
@@ -97,7 +100,19 @@ class _Settings:
         locked = () if frames.empty else tuple(rgb(colour) for colour in tuning.locked)
         palette: Palette = "shared" if frames.empty or len(frames) == 1 else tuning.palette
         over = rgb(output.alpha.matte) if alpha and output.alpha.over_page else None
-        return cls(alpha, colours, amount, tuning.dither, tuning.matrix, reach, loss, locked, palette, over)
+        return cls(
+            alpha=alpha,
+            colours=colours,
+            amount=amount,
+            dither=tuning.dither,
+            matrix=tuning.matrix,
+            sparing=tuning.sparing,
+            reach=reach,
+            loss=loss,
+            locked=locked,
+            palette=palette,
+            over=over,
+        )
 
     @property
     def exact(self) -> tuple[Colour, ...]:
@@ -150,6 +165,7 @@ class GifFormat:
                 amount=how.amount,
                 dither=dither,
                 matrix=how.matrix,
+                sparing=how.sparing,
                 reach=how.reach,
                 loss=how.loss,
                 exact=how.exact,

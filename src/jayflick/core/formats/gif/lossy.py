@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 
 from ...dither.quantise import Band, Quantiser
 from ...palette.choose import Colour
+from ...palette.words import packed, words_of
 from ...quality.visible import visibility
 from . import lzw
 from .edges import Edges, changed, vanished, with_area
-from .ready import Ready, added, aim, needed, packed, sum_up, words_of
+from .ready import Ready, added, aim, needed, sum_up
 from .search import Search
 from .shared import SharedPalette
 from .shelf import Shelf

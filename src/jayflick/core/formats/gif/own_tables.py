@@ -24,10 +24,11 @@ from ...palette.choose import Colour, choose_palette
 from ...palette.histogram import Histogram
 from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
+from ...palette.words import packed, words_of
 from ...quality.visible import SCALE, visibility
 from .edges import vanished, with_area
 from .lossy import at_means, price
-from .ready import Ready, aim, needed, packed, sum_up, words_of
+from .ready import Ready, aim, needed, sum_up
 from .search import Search, running_bits
 from .shared import MOST_COLOURS
 from .shelf import Shelf
@@ -167,16 +168,16 @@ class _Coder:
         still = (shown == self._canvas) & (shown != 0)
         palette = _choose(shown, still, None, OwnTables(MOST_COLOURS))
         weights = np.full(shown.shape, SCALE, np.uint16)
-        quantiser = _quantiser(palette, shown.shape, 0, "none", 8)
+        quantiser = _quantiser(palette, shown.shape, 0, "none", 8, False)
         return _Frame(_ready(_pixels(shown), still, weights, quantiser, palette, ()), palette, again=True)
 
 
 def _quantiser(
-    palette: _Palette, shape: tuple[int, ...], amount: int, dither: Dither, matrix: Matrix
+    palette: _Palette, shape: tuple[int, ...], amount: int, dither: Dither, matrix: Matrix, sparing: bool
 ) -> Quantiser:
     near = Nearest.of(palette.colours, EACH if palette.few else SOFT if amount else FINE)
     squares = thresholds(dither, matrix) if amount else None
-    return Quantiser(near, shape[0], shape[1], amount=amount, reach=0, thresholds=squares)
+    return Quantiser(near, shape[0], shape[1], amount=amount, reach=0, thresholds=squares, sparing=sparing)
 
 
 def _ready(
@@ -205,6 +206,7 @@ def encode_own_tables(
     amount: int,
     dither: Dither,
     matrix: Matrix,
+    sparing: bool,
     reach: int,
     loss: int,
     firsts: Sequence[int],
@@ -217,7 +219,7 @@ def encode_own_tables(
     def made_ready(frame: NDArray[np.uint8], still: NDArray[np.bool_]) -> _Frame:
         weights = visibility(frame) if loss else None
         palette = _choose(_words(frame), still, weights, choosing)
-        quantiser = _quantiser(palette, (height, width), amount, dither, matrix)
+        quantiser = _quantiser(palette, (height, width), amount, dither, matrix, sparing)
         visible = flat if weights is None else weights
         return _Frame(_ready(frame, still, visible, quantiser, palette, choosing.exact), palette)
 

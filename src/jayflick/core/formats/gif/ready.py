@@ -1,6 +1,5 @@
 """A frame made ready for coding: what each pixel is held to, and what an error counts there."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,24 +7,10 @@ from numpy.typing import NDArray
 
 from ...compiled import compiled
 from ...dither.pixel import channels, square
-from ...palette.choose import Colour
 from ...quality.visible import SCALE
 
 MUST = 1e6
 """The weight of a pixel that may add no error at all."""
-
-
-def packed(colours: Sequence[Colour]) -> NDArray[np.uint32]:
-    """Colours as words, red lowest, alpha 0."""
-    return np.array([red | green << 8 | blue << 16 for red, green, blue in colours], np.uint32)
-
-
-def words_of(colours: NDArray[np.uint8]) -> NDArray[np.uint32]:
-    """The entries of a palette, shape (n, 3), as words, alpha highest; shape (256,), 0 beyond the last."""
-    words = np.zeros(256, np.uint32)
-    red, green, blue = colours.astype(np.uint32).T
-    words[: len(colours)] = red | green << 8 | blue << 16 | np.uint32(0xFF000000)
-    return words
 
 
 @dataclass(frozen=True)
