@@ -1,6 +1,7 @@
 """Whether pictures are better dithered, found by trying."""
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +33,9 @@ def suits_dither(frames: Sequence[NDArray[np.uint8]], colours: int, amount: int)
     plain, dithered = encode_gif(frames, shared), encode_gif(frames, shared, amount=amount)
     if len(dithered) > MOST_BYTES * len(plain):
         return False
-    return _likeness(frames, dithered) - _likeness(frames, plain) >= LEAST_LIKENESS
+    with ThreadPoolExecutor(2) as pool:
+        undithered, likeness = pool.map(lambda file: _likeness(frames, file), (plain, dithered))
+    return likeness - undithered >= LEAST_LIKENESS
 
 
 def _is_of_blocks(frame: NDArray[np.uint8]) -> bool:
