@@ -8,16 +8,20 @@ from hypothesis import strategies as st
 from jayflick.core.dither.quantise import Quantiser
 from jayflick.core.palette import histogram
 from jayflick.core.palette.choose import choose_palette
-from jayflick.core.palette.histogram import EXACT_LIMIT, Histogram
+from jayflick.core.palette.histogram import EXACT_LIMIT, Counted, Histogram
 from jayflick.core.palette.levels import COARSE, EACH, FINE, SOFT, Levels
 from jayflick.core.palette.nearest import Nearest, fill_cell
 
 
-def counted(*frames: np.ndarray) -> Histogram:
+def added(*frames: np.ndarray) -> Histogram:
     histogram = Histogram.empty()
     for frame in frames:
         histogram.add(frame)
     return histogram
+
+
+def counted(*frames: np.ndarray) -> Counted:
+    return added(*frames).counted()
 
 
 @settings(max_examples=25, deadline=None)
@@ -89,14 +93,13 @@ def test_counting_in_parts_is_counting_whole(spread: int) -> None:
         for _ in range(4)
     ]
     frames = [frame.astype(np.uint8) for frame in frames]
-    whole = counted(*frames)
-    first, second = counted(*frames[:3]), counted(*frames[3:])
-    first.merge(second)
-    assert first.exact is whole.exact is (spread == 12)
-    assert whole.found <= EXACT_LIMIT or spread == 256
-    for mine, other in zip(first.colours(), whole.colours(), strict=True):
-        np.testing.assert_array_equal(mine, other)
-    assert whole.colours()[1].sum() == sum((frame[:, :, 3] > 0).sum() for frame in frames)
+    whole, first = counted(*frames), added(*frames[:3])
+    first.merge(added(*frames[3:]))
+    both = first.counted()
+    assert both.exact is whole.exact is (spread == 12)
+    assert len(whole.pixels) <= EXACT_LIMIT or spread == 256
+    assert both.dump() == whole.dump()
+    assert whole.pixels.sum() == sum((frame[:, :, 3] > 0).sum() for frame in frames)
     assert whole.transparent
 
 
@@ -104,20 +107,37 @@ def test_counting_in_parts_is_counting_whole(spread: int) -> None:
 def test_it_does_not_matter_how_often_counts_are_summed_up(most: int, monkeypatch: pytest.MonkeyPatch) -> None:
     random = np.random.default_rng(7)
     frames = [random.integers(0, 256, (97, 131, 4)).astype(np.uint8) | np.uint8(1) for _ in range(2)]
-    at_once = counted(*frames).colours()
+    at_once = counted(*frames).dump()
     monkeypatch.setattr(histogram, "_MOST_WAITING", most)
-    for mine, other in zip(counted(*frames).colours(), at_once, strict=True):
-        np.testing.assert_array_equal(mine, other)
+    assert counted(*frames).dump() == at_once
+
+
+@pytest.mark.parametrize("spread", [12, 256])
+@pytest.mark.parametrize("weighed", [False, True])
+def test_what_was_counted_is_the_same_once_it_was_kept(spread: int, weighed: bool) -> None:
+    """And tells of every colour that was seen that it was; of groups, of their neighbours in it as well."""
+    random = np.random.default_rng(4)
+    frame = np.dstack([random.integers(0, spread, (90, 160, 3)), np.full((90, 160), 255)]).astype(np.uint8)
+    frame[:, :, 0] |= np.uint8(64)
+    before = Histogram.empty(weighed=weighed)
+    before.add(frame, np.full((90, 160), 3, np.uint16) if weighed else None)
+    after = Counted.parse(before.counted().dump())
+    assert after.dump() == before.counted().dump()
+    np.testing.assert_array_equal(choose_palette(after, 20), choose_palette(before.counted(), 20))
+    for pixel in frame[::9, ::9, :3].reshape(-1, 3):
+        assert after.holds((int(pixel[0]), int(pixel[1]), int(pixel[2])))
+    for red in range(64):
+        assert not after.holds((red, 5, 5))
 
 
 def test_more_entries_never_serve_worse() -> None:
     random = np.random.default_rng(9)
     frame = np.full((64, 64, 4), 255, np.uint8)
     frame[:, :, :3] = random.integers(0, 256, (64, 64, 3))
-    histogram = counted(frame)
+    found = counted(frame)
     errors = []
     for most in (4, 16, 64, 255):
-        palette = choose_palette(histogram, most).astype(np.int64)
+        palette = choose_palette(found, most).astype(np.int64)
         assert len(palette) <= most
         pixels = frame[:, :, :3].reshape(-1, 1, 3).astype(np.int64)
         errors.append(((pixels - palette[None]) ** 2).sum(axis=2).min(axis=1).mean())
@@ -128,14 +148,13 @@ def test_two_halves_of_the_rows_make_the_whole() -> None:
     random = np.random.default_rng(6)
     frame = np.dstack([random.integers(0, 256, (120, 161, 3)), np.full((120, 161), 255)]).astype(np.uint8)
     frame[7, 3, 3] = 0
-    full = counted(frame)  # already more colours than are counted one by one
-    halves = counted(frame)
+    full = added(frame)  # already more colours than are counted one by one
+    halves = added(frame)
     for half in (0, 1):
         halves.add(frame, rows=slice(half, None, 2))
     full.add(frame)
-    for mine, other in zip(halves.colours(), full.colours(), strict=True):
-        np.testing.assert_array_equal(mine, other)
-    odd = counted(np.where(np.arange(4) == 3, 255, frame).astype(np.uint8))
+    assert halves.counted().dump() == full.counted().dump()
+    odd = added(np.where(np.arange(4) == 3, 255, frame).astype(np.uint8))
     assert not odd.transparent
     odd.add(frame, rows=slice(0, None, 2))  # the clear pixel's row is not counted, but still looked at
     assert odd.transparent

@@ -76,13 +76,14 @@ def test_a_change_redoes_only_what_depends_on_it(frames: list[FileFrame], tmp_pa
         return dict(stages.runs)
 
     coded = {"pictures": 1, "encoding": 1}
-    pixels = {"palette": 1, **coded}
+    colours = {"palette": 1, **coded}
+    pixels = {"colours": 1, **colours}
     assert runs(recipe()) == {"framing": 6, **pixels}
     assert runs(recipe()) == {}
     assert (
         runs(recipe({"rate": "12", "holds": {2: 705_600_000}, "repeat": 3})) == {}
     )  # time never touches pixels
-    assert runs(recipe(tuning=Tuning(colours=8))) == pixels
+    assert runs(recipe(tuning=Tuning(colours=8))) == colours
     assert runs(recipe({"direction": "reverse"})) == coded
     assert runs(recipe({"last": 3})) == pixels
     assert runs(recipe(size=Size(width=20))) == {"art": 3, "framing": 6, **pixels}
@@ -331,7 +332,7 @@ def test_work_can_be_called_off_and_leaves_nothing_half_done(frames: list[FileFr
         render(recipe(), frames, "page", stages, on_progress=stop)
     assert [p.stage for p in seen][:12] == ["framing"] * 6 + ["tuning"] * 6
     kept = {path.suffix for path in (tmp_path / "stages").glob("*/*")}
-    assert kept == {".framing", ".palette"}
+    assert kept == {".framing", ".colours", ".palette"}
     assert render(recipe(), frames, "page", stages).info["count"] == 6
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled
-from .histogram import Histogram
+from .histogram import Counted
 
 Colour = tuple[int, int, int]
 """Red, green and blue levels."""
@@ -166,7 +166,7 @@ def _refine(
 
 
 def choose_palette(
-    histogram: Histogram, most: int, matte: Colour | None = None, locked: Sequence[Colour] = ()
+    counted: Counted, most: int, matte: Colour | None = None, locked: Sequence[Colour] = ()
 ) -> NDArray[np.uint8]:
     """At most ``most`` palette entries for the counted frames, shape (n, 3), dark to light.
 
@@ -175,9 +175,9 @@ def choose_palette(
     them as they are, and so is the colour ``matte`` if it occurs: a page's colour must meet the page without a
     seam.
     """
-    colours, weights = histogram.colours()
+    colours, weights = counted.colours, counted.pixels
     kept = np.array(locked, np.uint8).reshape(-1, 3)
-    if histogram.exact:
+    if counted.exact:
         all_of_them = np.unique(np.concatenate([colours.astype(np.uint8), kept]), axis=0)
         if len(all_of_them) <= most:
             return _dark_to_light(all_of_them)
@@ -190,7 +190,7 @@ def choose_palette(
     totals = np.stack([np.bincount(nearest, part, len(centres)) for part in parts], axis=1)
     totals = totals[totals[:, 3] > 0]
     means = np.rint(totals[:, :3] / totals[:, 3:]).astype(np.uint8)
-    if matte is not None and matte not in locked and histogram.holds(matte):
+    if matte is not None and matte not in locked and counted.holds(matte):
         means[np.argmin(((means.astype(np.int64) - matte) ** 2).sum(axis=1))] = matte
     return _dark_to_light(np.unique(np.concatenate([means, kept]), axis=0))
 

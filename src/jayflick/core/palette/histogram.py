@@ -1,5 +1,6 @@
 """Counting the colours of a sequence without holding its frames."""
 
+import struct
 from dataclasses import dataclass
 
 import numpy as np
@@ -168,6 +169,44 @@ def _merge(
     return found
 
 
+_HEAD = struct.Struct("<Q???")
+
+
+@dataclass(frozen=True)
+class Counted:
+    """The colours that frames were found to hold, in a fixed order."""
+
+    colours: NDArray[np.float64]
+    """Shape (n, 3): each colour, or the mean of each group of neighbouring ones."""
+    pixels: NDArray[np.float64]
+    """Shape (n,): how many there are of it, or how much they weigh."""
+    exact: bool
+    """Whether every colour is counted by itself."""
+    transparent: bool
+    """Whether any pixel is transparent."""
+    weighed: bool
+
+    def holds(self, colour: tuple[int, int, int]) -> bool:
+        """Whether a colour was seen; of groups, whether any of its group was."""
+        if self.exact:
+            return bool((self.colours == colour).all(axis=1).any())
+        index = (DARK if self.weighed else COARSE).index
+        channels = np.arange(3)
+        groups = index[channels, self.colours.astype(np.int64)]  # a group's mean lies within it
+        return bool((groups == index[channels, np.array(colour)]).all(axis=1).any())
+
+    def dump(self) -> bytes:
+        head = _HEAD.pack(len(self.pixels), self.exact, self.transparent, self.weighed)
+        return head + self.colours.tobytes() + self.pixels.tobytes()
+
+    @classmethod
+    def parse(cls, data: bytes) -> "Counted":
+        """Read what :meth:`dump` wrote."""
+        count, exact, transparent, weighed = _HEAD.unpack_from(data)
+        numbers = np.frombuffer(data, np.float64, offset=_HEAD.size).copy()  # compiled loops know no others
+        return cls(numbers[: 3 * count].reshape(-1, 3), numbers[3 * count :], exact, transparent, weighed)
+
+
 @dataclass
 class Histogram:
     """Colours seen so far: each by itself while they are few, then in bins of neighbouring levels."""
@@ -254,26 +293,17 @@ class Histogram:
         """Whether every colour is counted by itself."""
         return self.found <= EXACT_LIMIT
 
-    def holds(self, colour: tuple[int, int, int]) -> bool:
-        """Whether a colour was seen; once colours are counted in bins, whether any of its bin was."""
-        red, green, blue = colour
-        if self.exact:
-            return bool((self.slots == red | green << 8 | blue << 16).any())
-        self._sum_up()
-        index = self.levels.index
-        return bool(self.sums[index[0, red] + index[1, green] + index[2, blue], 3] > 0)
-
-    def colours(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """The mean colour of each group of pixels, shape (n, 3), in a fixed order, and how many they are.
-
-        A group is one exact colour while these are few, otherwise one bin.
-        """
+    def counted(self) -> "Counted":
+        """What was counted: each colour while these are few, otherwise each bin."""
+        weighed = self.levels is DARK
         if not self.exact:
             self._sum_up()
             sums = self.sums[self.sums[:, 3] > 0].astype(np.float64)
-            return sums[:, :3] / sums[:, 3:], np.ascontiguousarray(sums[:, 3])
+            means, pixels = sums[:, :3] / sums[:, 3:], np.ascontiguousarray(sums[:, 3])
+            return Counted(means, pixels, exact=False, transparent=self.transparent, weighed=weighed)
         taken = np.flatnonzero(self.slots >= 0)
         taken = taken[np.argsort(self.slots[taken])]
         colours = self.slots[taken]
-        rgb = np.stack([(colours >> shift) & 255 for shift in (0, 8, 16)], axis=1)
-        return rgb.astype(np.float64), self.counts[taken].astype(np.float64)
+        rgb = np.stack([(colours >> shift) & 255 for shift in (0, 8, 16)], axis=1).astype(np.float64)
+        pixels = self.counts[taken].astype(np.float64)
+        return Counted(rgb, pixels, exact=True, transparent=self.transparent, weighed=weighed)

@@ -15,6 +15,7 @@ from ...framing.alpha import rgb
 from ...framing.frames import PlayedFrames
 from ...framing.settled import Settled
 from ...palette.choose import Colour
+from ...palette.histogram import Counted
 from ...recipe import GifOutput
 from ...recipe.outputs import Palette
 from ...stages import cache_key
@@ -28,7 +29,7 @@ from .encoder import encode_gif
 from .own_tables import OwnTables
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
-from .shared import MOST_COLOURS, SharedPalette, share_palette
+from .shared import MOST_COLOURS, SharedPalette, count_colours, palette_of
 from .writer import repeat_block
 
 PALETTE_VERSION = 4
@@ -182,17 +183,19 @@ class GifFormat:
         """The palette: how often each frame is played matters to it, their order does not."""
 
         def choose() -> bytes:
-            shared = share_palette(
-                Settled(frames.in_order_of_name, output.alpha),
-                output.tuning.colours,
-                matte=how.over,
-                locked=how.locked,
-                weighed=how.loss > 0,
-                on_frame=on_frame,
-            )
+            shared = palette_of(counted(), output.tuning.colours, how.over, how.locked)
             return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
 
-        on_frame = tools.begin("tuning", len(frames))
+        def count() -> bytes:
+            on_frame = tools.begin("tuning", len(frames))
+            settled = Settled(frames.in_order_of_name, output.alpha)
+            return count_colours(settled, weighed=how.loss > 0, on_frame=on_frame).dump()
+
+        def counted() -> Counted:
+            key = cache_key("colours", PALETTE_VERSION, sorted(frames.names), how.alpha, how.loss > 0)
+            return Counted.parse(tools.stages.obtain("colours", key, count))
+
+        tools.begin("tuning", len(frames))
         key = cache_key("palette", PALETTE_VERSION, sorted(frames.names), *how.choosing)
         data = tools.stages.obtain("palette", key, choose)
         colours = np.frombuffer(data[3:], np.uint8).reshape(-1, 3)

@@ -94,13 +94,14 @@ def _choose(
     words: NDArray[np.uint32], still: NDArray[np.bool_], weights: NDArray[np.uint16] | None, how: OwnTables
 ) -> _Palette:
     """The palette for what is not ``still``, or for all if that is nothing."""
-    counted = np.where(still, np.uint32(0), words)
+    moved = np.where(still, np.uint32(0), words)
     histogram = Histogram.empty(weighed=weights is not None)
-    histogram.add(_pixels(counted if counted.any() else words), weights)
-    palette = choose_palette(histogram, min(how.colours, MOST_COLOURS), how.matte, how.locked)
+    histogram.add(_pixels(moved if moved.any() else words), weights)
+    counted = histogram.counted()
+    palette = choose_palette(counted, min(how.colours, MOST_COLOURS), how.matte, how.locked)
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent, it still needs a table
-    return _Palette(palette, histogram.exact, histogram.exact and histogram.found <= len(palette))
+    return _Palette(palette, counted.exact, counted.exact and len(counted.pixels) <= len(palette))
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...palette.choose import Colour, choose_palette
-from ...palette.histogram import EVERY, Histogram
+from ...palette.histogram import EVERY, Counted, Histogram
 from ...quality.visible import visibility
 from .side_by_side import Frames, executor, threads_for
 
@@ -40,23 +40,34 @@ def share_palette(
     weighed: bool = False,
     on_frame: Callable[[], None] = lambda: None,
 ) -> SharedPalette:
-    """Choose the palette for all frames.
+    """Choose the palette for all frames: :func:`count_colours`, then :func:`palette_of`."""
+    return palette_of(count_colours(frames, weighed=weighed, on_frame=on_frame), colours, matte, locked)
+
+
+def palette_of(
+    counted: Counted, colours: int, matte: Colour | None = None, locked: Sequence[Colour] = ()
+) -> SharedPalette:
+    """The palette for frames whose colours were counted.
 
     ``matte``: the page colour, which it holds exactly if it occurs. ``locked``: colours that it holds exactly,
-    no more than ``colours``. ``weighed``: whether a pixel counts by how much an error would show there.
-    ``on_frame`` is called once a frame and may raise to stop.
+    no more than ``colours``.
     """
-    histogram = _count(frames, weighed, on_frame)
-    palette = choose_palette(histogram, min(colours, MOST_COLOURS), matte, locked)
-    found = histogram.colours()[0].astype(np.uint8)
+    palette = choose_palette(counted, min(colours, MOST_COLOURS), matte, locked)
+    found = counted.colours.astype(np.uint8)
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
-    lossless = histogram.exact and len(np.unique(np.concatenate([palette, found]), axis=0)) == len(palette)
-    return SharedPalette(palette, lossless, histogram.transparent, histogram.exact)
+    lossless = counted.exact and len(np.unique(np.concatenate([palette, found]), axis=0)) == len(palette)
+    return SharedPalette(palette, lossless, counted.transparent, counted.exact)
 
 
-def _count(frames: Frames, weighed: bool, on_frame: Callable[[], None]) -> Histogram:
-    """The colours of all frames, counted side by side."""
+def count_colours(
+    frames: Frames, *, weighed: bool = False, on_frame: Callable[[], None] = lambda: None
+) -> Counted:
+    """The colours of all frames, counted side by side.
+
+    ``weighed``: whether a pixel counts by how much an error would show there. ``on_frame`` is called once a
+    frame and may raise to stop.
+    """
     height, width = frames[0].shape[:2]
     step = min(max(len(frames) * height * width // LONG, 1), 4, len(frames))
     threads = threads_for(frames)
@@ -75,4 +86,4 @@ def _count(frames: Frames, weighed: bool, on_frame: Callable[[], None]) -> Histo
     total = parts[0]
     for other in parts[1:]:
         total.merge(other)
-    return total
+    return total.counted()
