@@ -184,6 +184,36 @@ def test_loss_is_set_by_key_or_typed_and_taken_back(desk: Desk) -> None:
     assert desk.kilobytes() == before
 
 
+def test_palettes_by_frame_and_the_dither_that_suits_are_chosen_and_taken_back(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    before, shared = desk.kilobytes(), page.get_by_role("img", name=re.compile(r"\d+ colours in use"))
+    expect(shared).to_be_visible()
+    page.get_by_label("Palette", exact=True).focus()
+    page.get_by_label("Palette", exact=True).select_option("one for each frame")
+    desk.settled()
+    expect(page.get_by_role("img", name=re.compile(r"\d+ colours in 24 palettes"))).to_be_visible()
+    assert desk.kilobytes() != before
+    dither = page.get_by_label("Dither", exact=True)
+    dither.select_option(value="auto")
+    desk.settled()
+    expect(dither.get_by_role("option", name="automatic: error diffusion")).to_have_count(1)
+    chosen = desk.kilobytes()
+    dither.select_option("none")
+    expect(page.get_by_role("slider", name="Amount")).to_have_count(0)
+    dither.select_option("error diffusion")
+    desk.settled()
+    assert desk.kilobytes() == chosen
+    page.get_by_label("Spare flat areas and edges").check()
+    desk.settled()
+    page.get_by_role("slider", name="Loss").focus()
+    for _ in range(5):
+        page.keyboard.press("Control+z")
+    desk.settled()
+    expect(shared).to_be_visible()
+    assert desk.kilobytes() == before
+
+
 def test_a_dither_and_its_matrix_are_chosen_and_taken_back(desk: Desk) -> None:
     desk.open("Dusk lamp")
     page = desk.page

@@ -33,6 +33,11 @@ test("one a picture where any has its own", () => {
   ]);
 });
 
+test("what a picture leaves unchanged is no colour of its table", () => {
+  const marked = [0x21, 0xf9, 4, 1, 0, 0, 1, 0, ...picture(BLACK_AND_RED).slice(control.length)];
+  expect(palettesOf(Uint8Array.from([...head(0), ...marked, 0x3b]))).toEqual([[black]]);
+});
+
 test("a file that ends too soon is no endless loop", () => {
   const whole = [...head(0x80), ...BLACK_AND_RED, ...picture(), ...picture(GREY_AND_BLUE)];
   for (let length = 0; length < whole.length; length += 1) palettesOf(Uint8Array.from(whole.slice(0, length)));

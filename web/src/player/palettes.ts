@@ -1,11 +1,15 @@
 // The palettes that a GIF holds, read from its own bytes.
 
-/** As CSS colours: one for all pictures, or, where any has a table of its own, one a picture (GIF89a, 17 to 22). */
+/**
+ * As CSS colours: one for all pictures, or, where any has a table of its own, one a picture (GIF89a, 17 to 23). In a
+ * table of a picture's own the entries end where the transparent index stands.
+ */
 export function palettesOf(bytes: Uint8Array): string[][] {
   const flags = bytes[10] ?? 0;
   const shared = flags & 0x80 ? table(bytes, 13, flags) : [];
   const each: string[][] = [];
   let own = false;
+  let clear = Infinity;
   let at = 13 + 3 * shared.length;
   const skipBlocks = () => {
     while (at < bytes.length && bytes[at] !== 0) at += 1 + (bytes[at] ?? 0);
@@ -14,13 +18,14 @@ export function palettesOf(bytes: Uint8Array): string[][] {
   while (at < bytes.length) {
     const kind = bytes[at];
     if (kind === 0x21) {
+      if (bytes[at + 1] === 0xf9) clear = (bytes[at + 3] ?? 0) & 1 ? (bytes[at + 6] ?? 0) : Infinity;
       at += 2;
       skipBlocks();
     } else if (kind === 0x2c) {
       const packed = bytes[at + 9] ?? 0;
       const colours = packed & 0x80 ? table(bytes, at + 10, packed) : shared;
       own ||= colours !== shared;
-      each.push(colours);
+      each.push(colours === shared ? shared : colours.slice(0, clear));
       at += 11 + (colours === shared ? 0 : 3 * colours.length);
       skipBlocks();
     } else break;

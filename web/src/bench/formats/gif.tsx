@@ -46,6 +46,8 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
   const { bench, shown } = panel;
   const { tuning } = output;
   const used = shown?.result.output_id === output.id ? shown.result.info.dither : null;
+  // Automatic and at 0 %, there would be none: the amount stays in reach.
+  const dithers = tuning.dither === "auto" ? used !== "none" || tuning.amount === 0 : tuning.dither !== "none";
   const set = (change: Partial<Of<"gif">["tuning"]>, label: string, gesture = "") =>
     bench.editOutput(
       label,
@@ -103,24 +105,25 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
           )}
         </span>
       </Row>
-      <SliderRow
-        label="Amount"
-        value={tuning.amount}
-        min={0}
-        max={100}
-        unit="%"
-        disabled={tuning.dither === "none"}
-        onChange={(amount, gesture) => set({ amount }, `Dither amount to ${amount} %`, gesture)}
-        onRelease={bench.release}
-      />
-      {tuning.dither !== "none" && (
-        <Checkbox
-          label="Spare flat areas and edges"
-          checked={tuning.sparing}
-          onChange={(sparing) =>
-            set({ sparing }, sparing ? "Dither spares flat areas and edges" : "Dither everywhere")
-          }
-        />
+      {dithers && (
+        <>
+          <SliderRow
+            label="Amount"
+            value={tuning.amount}
+            min={0}
+            max={100}
+            unit="%"
+            onChange={(amount, gesture) => set({ amount }, `Dither amount to ${amount} %`, gesture)}
+            onRelease={bench.release}
+          />
+          <Checkbox
+            label="Spare flat areas and edges"
+            checked={tuning.sparing}
+            onChange={(sparing) =>
+              set({ sparing }, sparing ? "Dither spares flat areas and edges" : "Dither everywhere")
+            }
+          />
+        </>
       )}
       <SliderRow
         label="Tolerance"
