@@ -137,7 +137,7 @@ def drop(page: Page, paths: list[Path], *, taken: Locator | None = None) -> None
     def send(kind: str) -> None:
         session.send("Input.dispatchDragEvent", {"type": kind, "x": 600, "y": 400, "data": data})
 
-    over = page.get_by_text("Let go to bring the frames in")
+    over = page.get_by_text("Drop to import")
     idle = page.get_by_text("Nothing dropped yet")
 
     def hovered() -> bool:

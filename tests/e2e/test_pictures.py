@@ -126,7 +126,7 @@ def test_a_hand_that_shakes_and_a_light_that_flickers_are_put_right_in_two_actio
     shaky = pictures(download(desk, "buoy-by-hand.gif"))
     framing(page, "Line up")
     page.get_by_role("button", name="Line up", exact=True).click()
-    expect(page.get_by_text("enlarging hides the edges")).to_be_visible()
+    expect(page.get_by_text(re.compile("enlarging by .* % hides the edges"))).to_be_visible()
     page.get_by_role("radio", name="Tone", exact=True).click()
     page.get_by_role("button", name="Match all").click()
     steady = pictures(download(desk, "buoy-by-hand.gif"))
@@ -239,7 +239,7 @@ def test_a_cut_out_is_placed_by_hand_and_flies(desk: Desk) -> None:
     page.get_by_role("tab", name="Gather").click()
     page.get_by_role("button", name="Move it…").click()
     fill(page, "Cut-out frame", 6)
-    fill(page, "Frames of the flight", 5)
+    fill(page, "Frames in the move", 5)
     for name in ("Start", "End"):
         fill(page, f"{name} size", 50)
     start = page.get_by_role("button", name=re.compile("^Start, at 64, 128"))

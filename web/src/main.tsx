@@ -99,7 +99,7 @@ function DropAnywhere() {
   if (!over) return null;
   return (
     <div className="pointer-events-none fixed inset-3 z-40 flex items-center justify-center rounded-[16px] border-4 border-dashed border-jay bg-jay-soft/80">
-      <p className="text-2xl font-semibold text-jay-deep">Let go to bring the frames in</p>
+      <p className="text-2xl font-semibold text-jay-deep">Drop to import</p>
     </div>
   );
 }

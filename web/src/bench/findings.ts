@@ -130,7 +130,7 @@ export function findings(
       note: scaled
         ? "Drawn whole on a canvas of the others’ size."
         : used.length > 0
-          ? "Nothing can be made while it is used as it is."
+          ? "Fix this before exporting."
           : "Not used; the others are.",
       positions,
       remedies: scaled ? [leave] : used.length > 0 ? [scale, leave] : [scale],

@@ -167,7 +167,7 @@ async function send(
   const path = { number: intake.id };
   const callOff = async () => {
     await data(api.DELETE("/api/intakes/{number}", { params: { path } }));
-    throw new Error("Called off; nothing of it stayed.");
+    throw new Error("Cancelled; nothing was kept.");
   };
   for (const [index, file] of ordered.entries()) {
     onStage(`sending ${index + 1} of ${count(files.length, "file")}`);

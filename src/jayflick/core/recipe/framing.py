@@ -125,8 +125,8 @@ class Alpha(Part):
 
     edges: Literal["cutoff", "dither", "matte", "fill"] = Field(
         "cutoff",
-        description="cutoff: a pixel is there or not. dither: of a soft edge as many are there as it "
-        "is opaque. matte: soft edges lie over the page colour. "
+        description="cutoff: a pixel is there or not. dither: soft edges become a dot "
+        "pattern. matte: soft edges lie over the page colour. "
         "fill: the page colour fills everything, nothing is transparent",
     )
     cutoff: int = Field(128, ge=1, le=255, description="The least alpha that is kept, for edges cut off")

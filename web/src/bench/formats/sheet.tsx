@@ -417,10 +417,7 @@ function RowOrder({
       <summary className="cursor-pointer text-ink-2">
         Order of {count(names.length, "row")}
         {output.row_order.length > 0 && (
-          <Button
-            className="ml-2 h-[22px]! px-2!"
-            onClick={() => tune({ row_order: [] }, "Rows as they are played")}
-          >
+          <Button className="ml-2 h-[22px]! px-2!" onClick={() => tune({ row_order: [] }, "Playback order")}>
             As played
           </Button>
         )}

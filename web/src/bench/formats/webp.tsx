@@ -24,7 +24,7 @@ function WebpPanel({ panel, output, tune }: TuneProps<"webp">) {
           value={output.lossless ? "lossless" : "lossy"}
           choices={[
             { value: "lossy", label: "lossy" },
-            { value: "lossless", label: "lossless", tip: "Every pixel as it was framed" },
+            { value: "lossless", label: "lossless", tip: "Pixels unchanged" },
           ]}
           onChange={(how) => tune({ lossless: how === "lossless" }, `Coding: ${how}`)}
         />

@@ -56,7 +56,7 @@ export function Cover(panel: PanelProps) {
               )
             }
             onClear={() =>
-              bench.editOutput("Cut where it covers", (so) =>
+              bench.editOutput("Cut while fully covered", (so) =>
                 so.format === "frames" ? { ...so, cut: null } : so,
               )
             }

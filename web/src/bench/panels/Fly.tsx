@@ -72,7 +72,7 @@ export function Fly({ bench }: { bench: Bench }) {
           </Row>
           <Row label="Frames">
             <NumberField
-              label="Frames of the flight"
+              label="Frames in the move"
               value={flight.count}
               min={2}
               max={600}

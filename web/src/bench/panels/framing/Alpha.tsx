@@ -144,7 +144,7 @@ function OneBit({ bench, output }: { bench: Bench; output: Of<"gif"> }) {
           value={alpha.edges}
           choices={[
             { value: "cutoff", label: "cut", tip: "Cut off: a pixel is there or not" },
-            { value: "dither", label: "dither", tip: "Of a soft edge as many are there as it is opaque" },
+            { value: "dither", label: "dither", tip: "Soft edges become a dot pattern" },
             {
               value: "matte",
               label: "matte",

@@ -313,7 +313,7 @@ function Edges({ bench, lineUp }: { bench: Bench; lineUp: LineUp }) {
           ? "Measuring what all frames show…"
           : !common || percent === null
             ? "▲ The frames have too little in common: leave the edges open, or line up on another frame."
-            : `All frames show ${common[2]} × ${common[3]}; enlarging hides the edges at ${percent} %.`}
+            : `All frames show ${common[2]} × ${common[3]}; enlarging by ${percent} % hides the edges.`}
       </p>
     </>
   );

@@ -118,11 +118,12 @@ export function SizePart({ bench, result }: PanelProps) {
         ))}
         <Button
           className={`h-[26px]! px-0! ${size.width === null && size.height === null ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
+          aria-label="Original size"
           title="Original size"
           aria-pressed={size.width === null && size.height === null}
           onClick={() => resize({ ...size, width: null, height: null }, "Original size")}
         >
-          1 : 1
+          Orig.
         </Button>
       </div>
       {size.width !== null && size.height !== null && (
@@ -170,7 +171,7 @@ function wordsOf(asked: Output["size"]["resample"], result: ResultInfo): string 
   if (asked !== "auto") return by === "nearest" ? "Whole pixels, unmixed." : "Scaled in linear light.";
   if (by === "nearest") return "Pixel art at a whole factor: nearest, unmixed.";
   if (by === "area") return "Area, in linear light.";
-  return "Lanczos, in linear light: it gets less than half as small, or larger.";
+  return "Lanczos, in linear light: for enlarging, or shrinking to no less than half.";
 }
 
 /** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */

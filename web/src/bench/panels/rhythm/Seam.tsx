@@ -54,7 +54,7 @@ export function SeamPart({ bench, result }: PanelProps) {
           <Row label="Better">
             <span className="text-ink-2">of at least</span>
             <NumberField
-              label="Frames at least"
+              label="Minimum frames"
               value={least}
               min={2}
               max={project.frames}

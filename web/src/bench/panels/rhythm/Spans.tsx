@@ -88,7 +88,7 @@ export function SpansPart({ bench }: PanelProps) {
 }
 
 function takeSpan(bench: Bench, span: string | null): void {
-  bench.editOutput(span === null ? "Takes the range" : `Takes ${span}`, (output) => ({
+  bench.editOutput(span === null ? "Uses the range" : `Uses ${span}`, (output) => ({
     ...output,
     take: { ...output.take, span },
   }));
