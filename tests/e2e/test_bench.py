@@ -263,6 +263,42 @@ def test_help_docket_and_views_by_key(desk: Desk) -> None:
     expect(page.get_by_role("radio", name="page")).to_be_checked()
 
 
+def test_what_has_the_focus_keeps_the_keys_it_takes(desk: Desk) -> None:
+    desk.open("Tern in flight")
+    page = desk.page
+    still, view = frame_shown(desk), page.get_by_role("radio", name="Result", exact=True)
+    page.get_by_label("Preview speed").focus()
+    for key in ("h", "p", "5", "Space", "Escape"):
+        page.keyboard.press(key)
+    expect(cell(desk, "Tuning")).to_have_attribute("aria-selected", "true")
+    expect(view).to_be_checked()
+    assert frame_shown(desk) == still
+    page.get_by_role("tab", name="Hand-off").focus()
+    page.keyboard.press("?")
+    page.keyboard.press("ArrowRight")  # keys can be tried while their list is open
+    expect(page.get_by_label("Playhead")).to_have_attribute("aria-valuenow", "2")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_hidden()
+    page.get_by_role("button", name="Add an output").click()
+    expect(page.get_by_role("dialog", name="Add an output")).to_be_visible()
+    page.keyboard.press("Delete")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Add an output")).to_be_hidden()
+    expect(cell(desk, "Gather")).to_contain_text("24 frames")
+    expect(page.get_by_text("frame 2 of 24")).to_be_visible()
+    page.get_by_label("Dither", exact=True).select_option("ordered")
+    desk.settled()
+    spares = page.get_by_role("checkbox", name="Spare flat areas and edges")
+    spares.focus()
+    page.keyboard.press("Space")
+    expect(spares).to_be_checked()
+    page.keyboard.press("Control+z")
+    expect(spares).not_to_be_checked()
+    page.keyboard.press("Control+z")
+    expect(spares).to_have_count(0)
+    desk.settled()
+
+
 def test_soft_edges_follow_the_page_colour(desk: Desk) -> None:
     desk.open("Tern in flight")
     page = desk.page

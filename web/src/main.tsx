@@ -14,6 +14,7 @@ import { useDropped } from "./bench/DropChoice";
 import { startEdits } from "./bench/edits";
 import { bring, filesOf } from "./shelf/bring";
 import { Shelf } from "./shelf/Shelf";
+import { isTyping } from "./ui/focus";
 import { Help, useHelp } from "./ui/help";
 import { Notices } from "./ui/notices";
 import { startTheme } from "./ui/theme";
@@ -25,8 +26,7 @@ const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 2000, 
 function App() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
-      if (event.key === "?" && !typing) useHelp.setState(({ open }) => ({ open: !open }));
+      if (event.key === "?" && !isTyping(event.target)) useHelp.setState(({ open }) => ({ open: !open }));
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);

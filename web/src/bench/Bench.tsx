@@ -10,6 +10,7 @@ import { count } from "../format";
 import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
 import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
+import { isTyping, takesKey } from "../ui/focus";
 import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { useCompare } from "./between";
@@ -323,7 +324,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
   useLayoutEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
-      const typing = target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;
+      const typing = isTyping(target);
       const held = event.ctrlKey || event.metaKey;
       const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
       if (held && (!typing || target.dataset.clean === "true") && (key === "z" || key === "y")) {
@@ -352,9 +353,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         moveChosen(bench, key === "ArrowLeft" ? -1 : 1);
         return;
       }
-      if (typing || held || event.altKey) return;
-      const onSlider = target.getAttribute("role") === "slider";
-      const arrows = onSlider || ["tab", "radio", "option"].includes(target.getAttribute("role") ?? "");
+      if (held || event.altKey || takesKey(target, event.key)) return;
       const parts: Record<string, Part> = { g: "gather", r: "rhythm", f: "framing", t: "tuning", h: "handoff" };
       const jump = event.shiftKey ? 10 : 1;
       const actions: Record<string, () => void> = {
@@ -395,13 +394,9 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
           useContact.setState(({ open }) => ({ open: !open }));
         },
       };
-      if (key === " " && !(target instanceof HTMLButtonElement)) {
+      if (key === " ") {
         event.preventDefault();
         toggle();
-      } else if (key === " ") {
-        return; // a button in focus takes its own space
-      } else if (arrows && (key.startsWith("Arrow") || key === "Home" || key === "End")) {
-        return;
       } else if (parts[key]) {
         setPart(parts[key]);
       } else if (/^[1-5]$/.test(key)) {

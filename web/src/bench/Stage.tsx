@@ -7,6 +7,7 @@ import { openSource, type FrameSource } from "../player/frames";
 import { usePlayhead } from "../player/playhead";
 import { useRoom } from "../ui/useRoom";
 import { Segmented, Tip } from "../ui/controls";
+import { valueBy } from "../ui/slider";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
 import { colourAt, usePick } from "./pick";
@@ -371,8 +372,10 @@ function WipeHandle({ wipe }: { wipe: number }) {
           set((event.clientX - box.left) / box.width);
       }}
       onKeyDown={(event) => {
-        const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[event.key];
-        if (by) set(wipe + by);
+        const to = valueBy(event.key, { value: wipe, min: 0, max: 1, step: 0.02, page: 0.1 });
+        if (to === null) return;
+        event.preventDefault();
+        set(to);
       }}
     >
       <span className="absolute inset-y-0 left-1/2 w-[2px] -translate-x-1/2 bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.45)]" />

@@ -47,7 +47,7 @@ export function StageNews({
         )}
       </div>
       {slow && (
-        <div className="absolute right-3 bottom-3 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
+        <div className="absolute right-3 bottom-14 flex w-[230px] items-center gap-3 rounded-[8px] bg-card px-3 py-2 shadow">
           <div className="grow">
             <p className="mb-1 text-xs text-ink-2">{STAGES[job?.stage ?? ""] ?? "Queued"}</p>
             <Bar share={job?.total ? job.done / job.total : 0} label="Encoding progress" />

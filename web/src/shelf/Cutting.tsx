@@ -8,6 +8,7 @@ import { api, clipFrameUrl, data, type ClipInfo, type Limits } from "../api/clie
 import { count, withEnd } from "../format";
 import { Button, IconButton, Mark, NumberField, Row } from "../ui/controls";
 import { follow } from "../ui/drag";
+import { valueBy } from "../ui/slider";
 import { cutClip, useBringing } from "./bring";
 
 const STRIP = 12;
@@ -333,11 +334,10 @@ function Filmstrip({
           style={{ left: place }}
           onPointerDown={drag(set)}
           onKeyDown={(event) => {
-            const by = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }[event.key];
-            if (by === undefined) return;
+            const next = valueBy(event.key, { value, min: 1, max: clip.count, step: 1, page: 10 });
+            if (next === null) return;
             event.preventDefault();
             event.stopPropagation();
-            const next = Math.min(clip.count, Math.max(1, value + by));
             set(next);
             onLook(next);
           }}

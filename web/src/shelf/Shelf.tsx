@@ -28,6 +28,7 @@ import { useHelp } from "../ui/help";
 import { tell, tellError } from "../ui/notices";
 import { switchTheme, useTheme } from "../ui/theme";
 import { bring, cancelBringing, chosenFiles, limitsInWords, resumeSorting, saw, useBringing } from "./bring";
+import { takesKey } from "../ui/focus";
 import { Cutting } from "./Cutting";
 import { Sorting } from "./Sorting";
 import { StandIns } from "./StandIns";
@@ -53,7 +54,7 @@ export function Shelf() {
   useEffect(() => {
     document.title = "Jay Flick";
     const onKey = (event: KeyboardEvent) => {
-      if (event.key === "/" && !(event.target instanceof HTMLInputElement)) {
+      if (event.key === "/" && !takesKey(event.target, "/")) {
         event.preventDefault();
         finder.current?.focus();
       }

@@ -81,6 +81,7 @@ export function Help() {
       <Dialog.Portal>
         <Dialog.Content
           aria-describedby={undefined}
+          data-keys-pass // they are there to be tried
           className="fixed right-4 bottom-4 z-40 max-h-[calc(100vh-32px)] w-[860px] max-w-[calc(100vw-32px)] overflow-y-auto rounded-[12px] border border-line bg-card p-5 shadow-xl"
         >
           <div className="mb-3 flex items-center justify-between">

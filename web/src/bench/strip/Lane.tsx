@@ -5,6 +5,7 @@ import { thumbUrl, type ResultInfo } from "../../api/client";
 import { runs } from "../../format";
 import { show, usePlayhead } from "../../player/playhead";
 import { follow } from "../../ui/drag";
+import { valueBy } from "../../ui/slider";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
 import { rangeOf, setEnd, tintOf, usePreview } from "../range";
@@ -130,14 +131,11 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
               }}
               onPointerDown={begin(end)}
               onKeyDown={(event) => {
-                const by = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 }[event.key];
-                if (by === undefined) return;
+                const [min, max] = end === "first" ? [1, range.last] : [range.first, count];
+                const at = valueBy(event.key, { value: range[end], min, max, step: 1, page: 10 });
+                if (at === null) return;
                 event.preventDefault();
                 event.stopPropagation();
-                const at = Math.min(
-                  end === "last" ? count : range.last,
-                  Math.max(end === "first" ? 1 : range.first, range[end] + by),
-                );
                 if (at !== range[end]) setEnd(bench, end, at, `range ${end} by key`);
               }}
             />

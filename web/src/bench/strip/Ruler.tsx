@@ -1,7 +1,8 @@
 // Time in seconds under the frames, and the playhead through all of them.
 
 import { memo, useEffect, useRef, type PointerEvent } from "react";
-import { show, step, usePlayhead } from "../../player/playhead";
+import { show, usePlayhead } from "../../player/playhead";
+import { valueBy } from "../../ui/slider";
 import { useTheme } from "../../ui/theme";
 import { colours, paintRuler, RULER } from "./paint";
 import { indexAt, msAt, useZoom, xOf, type Scale } from "./scale";
@@ -66,8 +67,10 @@ export function Needle({ scale }: { scale: Scale }) {
       aria-valuetext={`Frame ${index + 1} of ${count}`}
       className="pointer-events-none absolute inset-y-0 left-0 w-0"
       onKeyDown={(event) => {
-        const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-        if (by) step(by);
+        const to = valueBy(event.key, { value: index, min: 0, max: count - 1, step: 1, page: 10 });
+        if (to === null) return;
+        event.preventDefault();
+        show(to);
       }}
     >
       <span className="absolute top-0 bottom-[10px] left-[-1px] w-[2px] bg-ink" />

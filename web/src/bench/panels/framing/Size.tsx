@@ -118,7 +118,6 @@ export function SizePart({ bench, result }: PanelProps) {
         ))}
         <Button
           className={`h-[26px]! px-0! ${size.width === null && size.height === null ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
-          aria-label="Original size"
           title="Original size"
           aria-pressed={size.width === null && size.height === null}
           onClick={() => resize({ ...size, width: null, height: null }, "Original size")}
