@@ -273,7 +273,7 @@ def test_what_has_the_focus_keeps_the_keys_it_takes(desk: Desk) -> None:
     expect(cell(desk, "Tuning")).to_have_attribute("aria-selected", "true")
     expect(view).to_be_checked()
     assert frame_shown(desk) == still
-    page.get_by_role("tab", name="Hand-off").focus()
+    page.get_by_role("slider", name="Playhead").focus()
     page.keyboard.press("?")
     page.keyboard.press("ArrowRight")  # keys can be tried while their list is open
     expect(page.get_by_label("Playhead")).to_have_attribute("aria-valuenow", "2")
