@@ -127,7 +127,7 @@ class _Settings:
 
 
 class GifFormat:
-    version = 5
+    version = 6
     effort = 1
 
     def hold(self, plan: Plan, output: GifOutput) -> Held:
