@@ -80,7 +80,9 @@ def test_each_frame_is_as_near_as_its_own_table_and_loss_allow(
             own=own,
         )
 
-    with mock.patch.object(own_tables, "at_means", lambda colours, *_: colours):  # or no bound is as strict
+    with mock.patch.object(
+        own_tables, "at_means", lambda colours, *_: colours
+    ):  # entries that move afterwards blur the bound
         data = coded()
         assert data == coded()
     gif = read_gif(data)

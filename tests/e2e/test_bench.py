@@ -190,7 +190,7 @@ def test_palettes_by_frame_and_the_dither_that_suits_are_chosen_and_taken_back(d
     before, shared = desk.kilobytes(), page.get_by_role("img", name=re.compile(r"\d+ colours in use"))
     expect(shared).to_be_visible()
     page.get_by_label("Palette", exact=True).focus()
-    page.get_by_label("Palette", exact=True).select_option("one for each frame")
+    page.get_by_label("Palette", exact=True).select_option("one per frame")
     desk.settled()
     expect(page.get_by_role("img", name=re.compile(r"\d+ colours in 24 palettes"))).to_be_visible()
     assert desk.kilobytes() != before
@@ -200,6 +200,9 @@ def test_palettes_by_frame_and_the_dither_that_suits_are_chosen_and_taken_back(d
     expect(dither.get_by_role("option", name="automatic: error diffusion")).to_have_count(1)
     chosen = desk.kilobytes()
     dither.select_option("none")
+    expect(dither.get_by_role("option", name="automatic", exact=True)).to_have_count(
+        1
+    )  # none is not its choice
     expect(page.get_by_role("slider", name="Amount")).to_have_count(0)
     dither.select_option("error diffusion")
     desk.settled()

@@ -135,7 +135,7 @@ def add_to(commands: Any) -> None:
     make.add_argument("--edges", choices=("cutoff", "dither", "matte", "fill"), help="how soft edges settle")
     make.add_argument("--colours", type=int, help="2..256")
     make.add_argument(
-        "--palette", choices=get_args(Palette), help="one for all frames, one for each, or what pays"
+        "--palette", choices=get_args(Palette), help="one for all frames, one per frame, or whichever pays"
     )
     make.add_argument("--dither", choices=("auto", *get_args(Dither)), help="otherwise what suits the frames")
     make.add_argument(

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ..compiled import compiled
 from ..palette.nearest import EXACT, Nearest, among, bucket, empty_table, fill_cell
-from ..palette.words import words_of
+from ..palette.words import as_words, words_of
 from .pixel import channels, is_still, square
 from .placed import place
 from .sparing import spared
@@ -314,9 +314,7 @@ class Quantiser:
 
     def words(self, frame: NDArray[np.uint8], rows: slice) -> NDArray[np.uint32]:
         """A pixel as one word: red lowest, alpha highest."""
-        height, width = self.shown.shape
-        words: NDArray[np.uint32] = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")[rows]
-        return words
+        return as_words(frame)[rows]
 
 
 @dataclass(frozen=True)

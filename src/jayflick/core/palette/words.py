@@ -19,3 +19,10 @@ def words_of(colours: NDArray[np.uint8]) -> NDArray[np.uint32]:
     red, green, blue = colours.astype(np.uint32).T
     words[: len(colours)] = red | green << 8 | blue << 16 | np.uint32(0xFF000000)
     return words
+
+
+def as_words(frame: NDArray[np.uint8]) -> NDArray[np.uint32]:
+    """The pixels of a frame, shape (height, width, 4), as words, shape (height, width)."""
+    height, width = frame.shape[:2]
+    words: NDArray[np.uint32] = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")
+    return words

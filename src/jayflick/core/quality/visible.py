@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import compiled, inlined
+from ..palette.words import as_words
 from .ssim import C1, C2
 
 SCALE = 64
@@ -113,7 +114,7 @@ def visibility(frame: NDArray[np.uint8]) -> NDArray[np.uint16]:
     ``frame``: shape (height, width, 4). Windows are of 6 × 6 pixels, and a pixel counts by all that hold it.
     """
     height, width = frame.shape[:2]
-    words = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")
+    words = as_words(frame)
     blocks = (height + 1) // 2, (width + 1) // 2
     sums = np.empty((6, *blocks), np.int32)
     _sum_up(words, sums)

@@ -24,17 +24,14 @@ const DITHERS = [
 ] as const;
 const PALETTES = [
   { value: "shared", label: "one for all frames" },
-  { value: "frame", label: "one for each frame" },
-  { value: "auto", label: "for each if it pays" },
+  { value: "frame", label: "one per frame" },
+  { value: "auto", label: "per frame if it pays" },
 ] as const;
-const PALETTE_NAMES = Object.fromEntries(PALETTES.map(({ value, label }) => [value, label])) as Record<
-  (typeof PALETTES)[number]["value"],
-  string
->;
 type Tuning = Of<"gif">["tuning"];
 const MATRICES = [2, 4, 8] as const;
 
-const ditherName = (dither: Tuning["dither"]) => DITHERS.find(({ value }) => value === dither)?.label ?? dither;
+const labelOf = <T extends string>(choices: readonly { value: T; label: string }[], value: T): string =>
+  choices.find((one) => one.value === value)?.label ?? value;
 
 function spent({ loss, dither, amount }: Tuning): string {
   if (loss > 0) return `loss ${loss}`;
@@ -43,9 +40,11 @@ function spent({ loss, dither, amount }: Tuning): string {
 }
 
 function GifPanel({ panel, output }: TuneProps<"gif">) {
-  const { bench, shown } = panel;
+  const { bench, shown, result, behind } = panel;
   const { tuning } = output;
-  const used = shown?.result.output_id === output.id ? shown.result.info.dither : null;
+  const used = result?.info.dither;
+  // Only what automatic chose for the settings as they are: by hand, or before the last change, it is another's.
+  const chosen = tuning.dither === "auto" && !behind ? used : null;
   // Automatic and at 0 %, there would be none: the amount stays in reach.
   const dithers = tuning.dither === "auto" ? used !== "none" || tuning.amount === 0 : tuning.dither !== "none";
   const set = (change: Partial<Of<"gif">["tuning"]>, label: string, gesture = "") =>
@@ -70,7 +69,7 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
           label="Palette"
           value={tuning.palette}
           choices={PALETTES}
-          onChange={(palette) => set({ palette }, `Palette: ${PALETTE_NAMES[palette]}`)}
+          onChange={(palette) => set({ palette }, `Palette: ${labelOf(PALETTES, palette)}`)}
         />
       </Row>
       <SliderRow
@@ -88,9 +87,9 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
             value={tuning.dither}
             choices={DITHERS.map(({ value, label }) => ({
               value,
-              label: value === "auto" && used ? `${label}: ${ditherName(used)}` : label,
+              label: value === "auto" && chosen ? `${label}: ${labelOf(DITHERS, chosen)}` : label,
             }))}
-            onChange={(dither) => set({ dither }, `Dither: ${dither}`)}
+            onChange={(dither) => set({ dither }, `Dither: ${labelOf(DITHERS, dither)}`)}
           />
           {tuning.dither === "ordered" && (
             <Select

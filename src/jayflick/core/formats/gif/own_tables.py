@@ -20,17 +20,17 @@ from ...dither.kinds import Dither, Matrix
 from ...dither.pixel import is_still
 from ...dither.quantise import Band, Quantiser
 from ...dither.thresholds import thresholds
-from ...palette.choose import Colour, choose_palette
+from ...palette.choose import Colour
 from ...palette.histogram import Histogram
 from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
-from ...palette.words import packed, words_of
+from ...palette.words import as_words, packed, words_of
 from ...quality.visible import SCALE, visibility
 from .edges import vanished, with_area
 from .lossy import at_means, price
 from .ready import Ready, aim, needed, sum_up
 from .search import Search, running_bits
-from .shared import MOST_COLOURS
+from .shared import MOST_COLOURS, SharedPalette, palette_of
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock, colour_table_bits
@@ -56,15 +56,6 @@ class OwnTables:
         return self.locked if self.matte is None else (*self.locked, self.matte)
 
 
-@dataclass(frozen=True)
-class _Palette:
-    colours: NDArray[np.uint8]
-    few: bool
-    """Whether each colour of what it was chosen for is looked up exactly."""
-    lossless: bool
-    """Whether it holds all of them."""
-
-
 @compiled
 def _keep_still(
     words: NDArray[np.uint32], before: NDArray[np.uint32], reach: int, still: NDArray[np.bool_]
@@ -79,12 +70,6 @@ def _keep_still(
                 before[y, x] = pixel
 
 
-def _words(frame: NDArray[np.uint8]) -> NDArray[np.uint32]:
-    height, width = frame.shape[:2]
-    words: NDArray[np.uint32] = np.ascontiguousarray(frame).reshape(height, width * 4).view("<u4")
-    return words
-
-
 def _pixels(words: NDArray[np.uint32]) -> NDArray[np.uint8]:
     height, width = words.shape
     return np.ascontiguousarray(words).view(np.uint8).reshape(height, width, 4)
@@ -92,22 +77,18 @@ def _pixels(words: NDArray[np.uint32]) -> NDArray[np.uint8]:
 
 def _choose(
     words: NDArray[np.uint32], still: NDArray[np.bool_], weights: NDArray[np.uint16] | None, how: OwnTables
-) -> _Palette:
+) -> SharedPalette:
     """The palette for what is not ``still``, or for all if that is nothing."""
     moved = np.where(still, np.uint32(0), words)
     histogram = Histogram.empty(weighed=weights is not None)
     histogram.add(_pixels(moved if moved.any() else words), weights)
-    counted = histogram.counted()
-    palette = choose_palette(counted, min(how.colours, MOST_COLOURS), how.matte, how.locked)
-    if len(palette) == 0:
-        palette = np.zeros((1, 3), np.uint8)  # wholly transparent, it still needs a table
-    return _Palette(palette, counted.exact, counted.exact and len(counted.pixels) <= len(palette))
+    return palette_of(histogram.counted(), how.colours, how.matte, how.locked)
 
 
 @dataclass(frozen=True)
 class _Frame:
     ready: Ready
-    palette: _Palette
+    palette: SharedPalette
     again: bool = False
     """Whether it is to look just as it did before."""
 
@@ -174,7 +155,7 @@ class _Coder:
 
 
 def _quantiser(
-    palette: _Palette, shape: tuple[int, ...], amount: int, dither: Dither, matrix: Matrix, sparing: bool
+    palette: SharedPalette, shape: tuple[int, ...], amount: int, dither: Dither, matrix: Matrix, sparing: bool
 ) -> Quantiser:
     near = Nearest.of(palette.colours, EACH if palette.few else SOFT if amount else FINE)
     squares = thresholds(dither, matrix) if amount else None
@@ -186,10 +167,10 @@ def _ready(
     still: NDArray[np.bool_],
     weights: NDArray[np.uint16],
     quantiser: Quantiser,
-    palette: _Palette,
+    palette: SharedPalette,
     exact: Sequence[Colour],
 ) -> Ready:
-    words = _words(frame)
+    words = as_words(frame)
     carry = quantiser.carry()
     for rows in quantiser.halves:
         quantiser.take(frame, rows, carry)
@@ -219,7 +200,7 @@ def encode_own_tables(
 
     def made_ready(frame: NDArray[np.uint8], still: NDArray[np.bool_]) -> _Frame:
         weights = visibility(frame) if loss else None
-        palette = _choose(_words(frame), still, weights, choosing)
+        palette = _choose(as_words(frame), still, weights, choosing)
         quantiser = _quantiser(palette, (height, width), amount, dither, matrix, sparing)
         visible = flat if weights is None else weights
         return _Frame(_ready(frame, still, visible, quantiser, palette, choosing.exact), palette)
@@ -235,7 +216,7 @@ def encode_own_tables(
                 for index, first in enumerate(firsts):
                     frame = frames[index]
                     still = np.empty((height, width), np.bool_)
-                    _keep_still(_words(frame), before, reach, still)
+                    _keep_still(as_words(frame), before, reach, still)
                     if reach and first < index:
                         before = sources.band(first, whole, width * 4).shown.view(np.uint32).copy()
                     sources.keep(index, whole, Band(before.view(np.uint8), None))

@@ -19,7 +19,7 @@ counted, another one in each frame."""
 
 @dataclass(frozen=True)
 class SharedPalette:
-    """The palette all frames of a file share."""
+    """The palette that all frames of a file share, or that one of them has to itself."""
 
     colours: NDArray[np.uint8]
     """Shape (n, 3), at most 255: one index is left to mark what does not change."""
