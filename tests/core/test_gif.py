@@ -2,7 +2,7 @@
 
 import itertools
 import struct
-from typing import get_args
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -15,6 +15,7 @@ from jayflick.core.dither.thresholds import thresholds
 from jayflick.core.errors import InputError
 from jayflick.core.formats.gif import lzw
 from jayflick.core.formats.gif.encoder import encode_gif
+from jayflick.core.formats.gif.own_tables import OwnTables
 from jayflick.core.formats.gif.reader import describe, read_gif
 from jayflick.core.formats.gif.retime import retime
 from jayflick.core.formats.gif.shared import share_palette
@@ -25,12 +26,12 @@ from jayflick.core.pictures.kinds import read_header, read_picture
 from jayflick.core.recipe import Alpha
 from jayflick.core.sequence.gather import Found, gather
 from jayflick.core.sequence.pieces import Piece, Refused, pieces
-from tests.conftest import Pictures, moving_square
+from tests.conftest import Pictures, moving_square, steps_of
 from tests.odd_gifs import NONE, ODD
 
 
-def coded(frames: Pictures, colours: int = 256, **options: int | str) -> bytes:
-    return encode_gif(frames, share_palette(frames, colours), **options)  # type: ignore[arg-type]
+def coded(frames: Pictures, colours: int = 256, **options: Any) -> bytes:
+    return encode_gif(frames, share_palette(frames, colours), **options)
 
 
 def flat_art(seed: int, *, clear: bool) -> Pictures:
@@ -54,8 +55,7 @@ def flat_art(seed: int, *, clear: bool) -> Pictures:
 @given(st.integers(0, 2**32 - 1), st.booleans())
 def test_art_of_few_colours_comes_back_pixel_for_pixel(seed: int, clear: bool) -> None:
     frames = flat_art(seed, clear=clear)
-    gif = read_gif(coded(frames, amount=60))
-    for wanted, seen in zip(frames, gif.pictures(), strict=True):
+    for wanted, seen in zip(frames, steps_of(coded(frames, amount=60)), strict=True):
         np.testing.assert_array_equal(seen[seen[:, :, 3] > 0], wanted[wanted[:, :, 3] > 0])
         np.testing.assert_array_equal(seen[:, :, 3], wanted[:, :, 3])
 
@@ -117,12 +117,39 @@ def test_what_does_not_change_is_not_written_again() -> None:
     assert sum(frame["bytes"] for frame in info["frames"][1:]) < 2 * info["frames"][0]["bytes"]
 
 
-def test_a_held_frame_costs_next_to_nothing() -> None:
-    frames = moving_square(1) * 5
-    data = coded(frames)
-    gif = read_gif(data)
-    assert [frame.box for frame in gif.frames[1:]] == [(0, 0, 1, 1)] * 4
-    assert len(gif.frames) == 5  # and still is a frame of its own
+ALL_WAYS: list[dict[str, Any]] = [
+    {},
+    {"loss": 30},
+    {"own": OwnTables(256)},
+    {"own": OwnTables(256), "loss": 30},
+    {"own": OwnTables(256, where_they_pay=True), "amount": 70, "reach": 4},
+]
+
+
+@pytest.mark.parametrize("options", ALL_WAYS)
+@pytest.mark.parametrize("known", [True, False], ids=["known to be equal", "found to be equal"])
+def test_frames_that_look_the_same_are_one_that_lasts(options: dict[str, Any], known: bool) -> None:
+    """Held drawings, clear ones, the way back and the turn of a loop: each run is one frame of the file, and
+    every frame shows what it does where each is different."""
+    a, b, c = moving_square(3, soft=True)
+    none = np.zeros_like(a)
+    for kinds, order in (
+        ((a, b, c), "aabbbcbba"),
+        ((a, none, b), "abbbaacc"),
+        ((none, a, b), "aabbc"),
+        ((a,), "aaa"),
+    ):
+        names = dict(zip("abc", (settle(kind, Alpha()) for kind in kinds), strict=False))
+        frames = [names[name] for name in order]
+        firsts = [order.index(name) for name in order] if known else None
+        data = coded(frames, firsts=firsts, **options)
+        runs = [len(list(run)) for _, run in itertools.groupby(order)]
+        if known or "own" not in options:
+            assert [frame.delay for frame in read_gif(data).frames] == runs
+        for wanted, seen in zip(frames, steps_of(data), strict=True):
+            np.testing.assert_array_equal(seen[:, :, 3], wanted[:, :, 3])
+            if not options:
+                np.testing.assert_array_equal(seen[seen[:, :, 3] > 0], wanted[wanted[:, :, 3] > 0])
 
 
 @pytest.mark.parametrize("dither", get_args(Dither))
@@ -190,7 +217,7 @@ def test_new_delays_touch_nothing_but_delays() -> None:
     again = read_gif(timed)
     assert [frame.delay for frame in again.frames] == [4, 100, 65535]
     assert again.repeat == 0
-    assert retime(again, [0, 0, 0], 1) == data  # playing once has no repeat block
+    assert retime(again, [1, 1, 1], 1) == data  # playing once has no repeat block
     assert read_gif(retime(gif, [1, 2, 3], 7)).repeat == 7
 
 

@@ -13,7 +13,7 @@ from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.quality.visible import SCALE, visibility
-from tests.conftest import Pictures, lit_ball, moving_square
+from tests.conftest import Pictures, lit_ball, moving_square, steps_of
 
 
 def drifting(seed: int, *, clear: bool) -> Pictures:
@@ -62,8 +62,8 @@ def test_an_error_is_against_the_frame_s_own_source_and_bounded(
 
     data = coded(loss)
     assert data == coded(loss)
-    exact = list(read_gif(coded(0)).pictures())
-    seen = list(read_gif(data).pictures())
+    exact = steps_of(coded(0))
+    seen = steps_of(data)
     weight = np.min([visibility(frame) for frame in frames], axis=0) / SCALE
     bound = max(search.LEFT, search.OTHER) * lossy.price(loss) * 12  # a code has at most 12 bits
     for index, (source, plain, shown) in enumerate(zip(frames, exact, seen, strict=True)):

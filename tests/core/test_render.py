@@ -17,6 +17,7 @@ from jayflick.core.broadcast.cover import opaque_share
 from jayflick.core.errors import Cancelled, InputError
 from jayflick.core.formats.gif import shared
 from jayflick.core.formats.gif.reader import describe, read_gif
+from jayflick.core.formats.gif.writer import FrameBlock
 from jayflick.core.framing.frames import Framed
 from jayflick.core.pictures.kinds import read_picture
 from jayflick.core.progress import Progress
@@ -312,6 +313,25 @@ def test_blends_and_empty_frames_are_made_of_the_framed_pictures(
 def test_a_delay_that_a_gif_cannot_hold_is_refused(frames: list[FileFrame], tmp_path: Path) -> None:
     with pytest.raises(InputError, match="frame 2 lasts 1000 s; a GIF frame lasts at most 655"):
         render(recipe({"holds": {2: 1000 * 705_600_000}}), frames, "page", Stages(tmp_path / "stages"))
+    twice = recipe({"order": [1, 2, 2, 3], "holds": {2: 400 * 705_600_000, 3: 400 * 705_600_000}})
+    with pytest.raises(InputError, match="frame 2 and those after it that look the same last 800 s"):
+        render(twice, frames, "page", Stages(tmp_path / "stages"))
+    with pytest.raises(InputError, match="more than 65535 frames in a row"):
+        FrameBlock((0, 0, 1, 1), 1, np.zeros(1, np.uint8)).lasting(65536)
+
+
+def test_a_frame_shown_twice_in_a_row_is_one_that_lasts_as_long(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
+    """Its time is written as ever: no pixel is coded for another delay of either."""
+    stages = Stages(tmp_path / "stages")
+    twice = render(recipe({"order": [1, 2, 2, 3]}), frames, "page", stages)
+    assert (twice.timed.at, twice.info["count"]) == ((0, 1, 1, 2), 3)
+    assert [frame.delay for frame in read_gif(twice.data).frames] == [4, 8, 5]
+    coded = stages.runs["encoding"]
+    slower = render(recipe({"order": [1, 2, 2, 3], "holds": {3: 705_600_000}}), frames, "page", stages)
+    assert [frame.delay for frame in read_gif(slower.data).frames] == [4, 104, 5]
+    assert stages.runs["encoding"] == coded
 
 
 def test_going_over_the_budget_is_said(frames: list[FileFrame], tmp_path: Path) -> None:

@@ -38,8 +38,8 @@ CASES: dict[str, Callable[[], Pictures]] = {
 
 
 def made(frames: Pictures, repeat: int = 0, own: OwnTables | None = None) -> bytes:
-    data = encode_gif(frames, share_palette(frames, 24), amount=70, own=own)
-    return retime(read_gif(data), [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(frames)], repeat)
+    gif = read_gif(encode_gif(frames, share_palette(frames, 24), amount=70, own=own))
+    return retime(gif, [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(gif.frames)], repeat)
 
 
 TABLES = pytest.mark.parametrize("own", [None, OwnTables(24)], ids=["one table", "a table each"])
@@ -125,10 +125,10 @@ def test_our_reader_reads_local_palettes() -> None:
 
 def test_the_blocks_stand_as_the_specification_lays_them_out() -> None:
     """GIF89a (CompuServe, 1990), section by section."""
-    data = made(moving_square(2, 300, 7))
+    data = made(moving_square(2, 300, 27))
     assert data[:6] == b"GIF89a"  # 17, header
     width, height, flags, background, aspect = struct.unpack("<HHBBB", data[6:13])  # 18, logical screen
-    assert (width, height, background, aspect) == (300, 7, 0, 0)
+    assert (width, height, background, aspect) == (300, 27, 0, 0)
     assert flags & 0x80
     at = 13 + 3 * (2 << (flags & 7))  # 19, global colour table
     assert data[at : at + 3] == b"\x21\xff\x0b"  # 26, application extension
@@ -141,7 +141,7 @@ def test_the_blocks_stand_as_the_specification_lays_them_out() -> None:
     assert control[7] == 0
     at += 8
     assert data[at] == 0x2C  # 20, image descriptor
-    assert struct.unpack("<HHHHB", data[at + 1 : at + 10]) == (0, 0, 300, 7, 0)
+    assert struct.unpack("<HHHHB", data[at + 1 : at + 10]) == (0, 0, 300, 27, 0)
     at += 10
     assert data[at] == (flags & 7) + 1  # 22, LZW minimum code size
     at += 1

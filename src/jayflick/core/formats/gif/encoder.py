@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import closing
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +20,20 @@ from . import lzw
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
 from .own_tables import OwnTables, encode_own_tables
+from .runs import Runs
 from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .weighing import cost
-from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, Box, FrameBlock, colour_table_bits, write_gif
+from .writer import (
+    DO_NOT_DISPOSE,
+    RESTORE_TO_BACKGROUND,
+    SMALLEST,
+    Box,
+    FrameBlock,
+    colour_table_bits,
+    write_gif,
+)
 
 
 @dataclass
@@ -34,6 +44,7 @@ class _Pending:
     canvas: NDArray[np.uint8]
     edges: Edges
     disposal: int = DO_NOT_DISPOSE
+    steps: int = 1
 
 
 def _quantised(frames: Frames, quantiser: Quantiser, firsts: Sequence[int]) -> Iterator[NDArray[np.uint8]]:
@@ -98,7 +109,8 @@ def encode_gif(
     firsts: Sequence[int] | None = None,
     on_frame: Callable[[], None] = lambda: None,
 ) -> bytes:
-    """The frames as a GIF, every delay 0 and no repeat; see :mod:`.retime`.
+    """The frames as a GIF without its time, see :mod:`.retime`: no repeat, and each delay says how many frames
+    it stands for, as equal neighbours are one that lasts longer.
 
     ``amount``: how much is dithered, in percent, 0 for no dither; a lossless palette leaves nothing to
     dither. ``dither``, ``matrix``: by what; see :mod:`...dither.kinds`. ``sparing``: flat areas and hard
@@ -110,9 +122,15 @@ def encode_gif(
     stop the work.
     """
     amount = 0 if shared.lossless or dither == "none" else amount
-    firsts = firsts or range(len(frames))
+    runs = Runs.of(firsts or range(len(frames)))
+    frames, firsts = runs.frames(frames), runs.firsts
+    height, width = frames[0].shape[:2]
 
-    def with_one_table() -> bytes:
+    def file(coded: _Coded, *, whole: bool = True) -> bytes:
+        blocks = runs.spread(coded.blocks) if whole else coded.blocks
+        return write_gif(width, height, coded.palette, coded.transparent, blocks)
+
+    def with_one_table() -> _Coded:
         return _with_one_table(
             frames,
             shared,
@@ -128,9 +146,9 @@ def encode_gif(
         )
 
     if own is None or shared.lossless or len(frames) == 1:
-        return with_one_table()
+        return file(with_one_table())
     if own.where_they_pay and (shared.transparent or len(set(firsts)) < len(firsts)):
-        return with_one_table()  # what was cleared, and what comes again, looks just as it did
+        return file(with_one_table())  # what was cleared, and what comes again, looks just as it did
     blocks = encode_own_tables(
         frames,
         own,
@@ -143,12 +161,20 @@ def encode_gif(
         firsts=firsts,
         on_frame=on_frame,
     )
-    height, width = frames[0].shape[:2]
-    data = write_gif(width, height, None, None, blocks)
+    each = _Coded(None, None, blocks)
     if not own.where_they_pay:
-        return data
+        return file(each)
     one = with_one_table()
-    return data if cost(data, frames, loss) < cost(one, frames, loss) else one
+    costs = [cost(file(coded, whole=False), frames, loss) for coded in (each, one)]
+    return file(each if costs[0] < costs[1] else one)
+
+
+class _Coded(NamedTuple):
+    """What a file is written of; see :func:`.writer.write_gif`."""
+
+    palette: NDArray[np.uint8] | None
+    transparent: int | None
+    blocks: Sequence[FrameBlock]
 
 
 def _with_one_table(
@@ -164,7 +190,7 @@ def _with_one_table(
     exact: Sequence[Colour],
     firsts: Sequence[int],
     on_frame: Callable[[], None],
-) -> bytes:
+) -> _Coded:
     palette = shared.colours
     marked = len(frames) > 1 or shared.transparent
     none = len(palette)
@@ -189,7 +215,7 @@ def _with_one_table(
             blocks, palette = closely, moved
     else:
         blocks = _blocks(frames, shared.transparent, quantiser(), size, firsts, on_frame)
-    return write_gif(width, height, palette, none if marked else None, blocks)
+    return _Coded(palette, none if marked else None, blocks)
 
 
 class _TooLarge(Exception):
@@ -197,7 +223,7 @@ class _TooLarge(Exception):
 
 
 def _length(blocks: Sequence[FrameBlock]) -> int:
-    return sum(len(block.data) for block in blocks)
+    return sum(SMALLEST + len(block.data) for block in blocks)
 
 
 def _blocks(
@@ -229,7 +255,7 @@ def _blocks(
         window = np.s_[top:bottom, left:right]
         data = lzw.encode(frame.indices[window], frame.canvas[window], none, size=size, free=marked)
         box: Box = (left, top, right - left, bottom - top)
-        return FrameBlock(box, frame.disposal, data)
+        return FrameBlock(box, frame.disposal, data).lasting(frame.steps)
 
     def clear_after(frame: _Pending, gone: Edges) -> None:
         frame.disposal = RESTORE_TO_BACKGROUND
@@ -238,6 +264,10 @@ def _blocks(
     with executor(frames, THREADS) as pool:
         try:
             for indices in _quantised(frames, quantiser, firsts):
+                if pending is not None and np.array_equal(indices, pending.indices):
+                    pending.steps += 1
+                    on_frame()
+                    continue
                 if pending is None:
                     first = indices
                     # Where art is transparent, its first frame need not cover the canvas any more than others.
@@ -253,12 +283,12 @@ def _blocks(
                     queue.append(pool.submit(code, pending))
                     edges = changed(canvas, indices)
                 if edges[2] <= edges[0]:
-                    edges = (0, 0, 1, 1)  # nothing changed; a frame must still have an area
+                    edges = (0, 0, 1, 1)  # nothing to be drawn; a frame must still have an area
                 pending = _Pending(indices, canvas, edges)
                 canvas = indices
                 while len(queue) > 2 * THREADS:
                     coded.append(queue.popleft().result())
-                    taken += len(coded[-1].data)
+                    taken += _length(coded[-1:])
                     if most is not None and taken > most:
                         raise _TooLarge
                 on_frame()

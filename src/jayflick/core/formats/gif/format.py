@@ -29,6 +29,7 @@ from .encoder import encode_gif
 from .own_tables import OwnTables
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
+from .runs import Runs
 from .shared import MOST_COLOURS, SharedPalette, count_colours, palette_of
 from .writer import repeat_block
 
@@ -127,7 +128,7 @@ class _Settings:
 
 
 class GifFormat:
-    version = 6
+    version = 7
     effort = 1
 
     def hold(self, plan: Plan, output: GifOutput) -> Held:
@@ -157,7 +158,7 @@ class GifFormat:
         how = replace(how, dither=dither, amount=0 if dither == "none" else how.amount)
         key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
         passes = 1 + (how.loss > 0) + (how.palette == "auto")
-        on_frame = tools.begin("encoding", len(frames) * passes)
+        on_frame = tools.begin("encoding", len(Runs.of(frames.firsts)) * passes)
 
         def make() -> Coded:
             data = encode_gif(
@@ -221,29 +222,42 @@ class GifFormat:
     def timed(self, coded: Coded, held: Held, output: GifOutput, store: Store) -> Timed:
         (file,) = coded.files
         size = file.size
+        delays = _delays(held.units, coded.at)
+        count = len(delays)
+        repeat = held.repeat if count > 1 else 1
         places: TimePlaces | None = None
         if coded.time is not None:
             places = TimePlaces(coded.time["delays"], tuple(coded.time["repeat"]), coded.time["cleared"])
             there = places.repeat[1] - places.repeat[0]
-            size += (len(repeat_block(held.repeat)) if len(held.units) > 1 else 0) - there
+            size += (len(repeat_block(repeat)) if count > 1 else 0) - there
 
         def read() -> bytes:
             data = store.read(file.sha256)
             if places is None:  # a file that was recorded without
-                return retime(read_gif(data), held.units, held.repeat)
-            return with_time(data, places, held.units, held.repeat)
+                return retime(read_gif(data), delays, repeat)
+            return with_time(data, places, delays, repeat)
 
-        count = len(held.units)
-        return Timed(
-            (File(output.file_name, MEDIA_TYPE, size if places is not None else len(read()), read),),
-            tuple(range(count)),
-            Fraction(sum(held.units), 100),
-            count,
-            held.repeat if count > 1 else 1,
-        )
+        made = File(output.file_name, MEDIA_TYPE, size if places is not None else len(read()), read)
+        return Timed((made,), coded.at, Fraction(sum(delays), 100), count, repeat)
 
     def pictures(self, files: Sequence[bytes]) -> Iterator[NDArray[np.uint8]]:
         return read_gif(files[0]).pictures()
+
+
+def _delays(units: Sequence[int], at: Sequence[int]) -> list[int]:
+    """How long each frame of the file lasts; ``at``: the frame that shows each step."""
+    delays = [0] * (max(at) + 1)
+    for frame, duration in zip(at, units, strict=True):
+        delays[frame] += duration
+    longest = max(delays)
+    if longest > GIF_CEILING:
+        step = at.index(delays.index(longest))
+        raise InputError(
+            f"frame {step + 1} and those after it that look the same last {longest / 100:.0f} s; a GIF frame "
+            f"lasts at most {GIF_CEILING / 100:.0f}",
+            remedy="make them shorter, or play it several times",
+        )
+    return delays
 
 
 def _measured(key: str, data: bytes, dither: Dither, tools: Tools) -> Coded:
@@ -253,6 +267,10 @@ def _measured(key: str, data: bytes, dither: Dither, tools: Tools) -> Coded:
     described = describe(gif, len(data))
     info = {name: described[name] for name in ("width", "height", "count", "colours", "transparent")}
     info["dither"] = dither
-    costs = tuple(frame["bytes"] for frame in described["frames"])
+    at = tuple(number for number, frame in enumerate(gif.frames) for _ in range(frame.delay))
+    costs = tuple(
+        described["frames"][frame]["bytes"] if step == 0 or at[step - 1] != frame else 0
+        for step, frame in enumerate(at)
+    )
     time = {"delays": places.delays, "repeat": places.repeat, "cleared": places.cleared_at}
-    return Coded(key, (tools.keep(data, MEDIA_TYPE),), info, costs, tuple(range(len(costs))), time)
+    return Coded(key, (tools.keep(data, MEDIA_TYPE),), info, costs, at, time)

@@ -24,7 +24,7 @@ from .search import Search
 from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import Frames, executor
-from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock
+from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, SMALLEST, FrameBlock
 
 _AHEAD = 2
 """Frames that are made ready before they are coded."""
@@ -106,22 +106,37 @@ class _Coder:
         """The entries that the last frame shows."""
         self._canvas = self.shown
         """The same after its disposal."""
+        self._begun = False
 
-    def exactly(self, wanted: NDArray[np.uint8], gone: Edges) -> FrameBlock:
-        """Code a frame that shows just ``wanted``; ``gone``: what the next one wants cleared."""
-        edges = with_area(changed(self._canvas, wanted), gone)
+    def exactly(self, wanted: NDArray[np.uint8], gone: Edges) -> FrameBlock | None:
+        """Code a frame that shows just ``wanted``; ``gone``: what the next one wants cleared.
+
+        ``None`` where the last one, lasting longer, does.
+        """
+        edges = changed(self._canvas, wanted)
+        if self._lasts(edges, gone):
+            return None
+        edges = with_area(edges, gone)
         data = self._plain(wanted, edges)
         return self._block(edges, gone, data, wanted)
 
-    def closely(self, ready: Ready, gone: Edges) -> FrameBlock:
+    def closely(self, ready: Ready, gone: Edges) -> FrameBlock | None:
         """Code a frame that may be further from its source, if that is worth its error."""
         none, search, canvas = self._none, self._search, self._canvas
         fresh = np.where(ready.still, self.shown, ready.fresh)
-        plain_edges = with_area(changed(canvas, fresh), gone)
+        plain_edges = changed(canvas, fresh)
+        if self._lasts(plain_edges, gone):
+            return None
+        plain_edges = with_area(plain_edges, gone)
         plain = self._beside.submit(self._plain, fresh, plain_edges)
         planes = ready.target, ready.miss, ready.still, ready.weight
         over = self._words[canvas]
-        edges = with_area(needed(*planes, over, search.saved), gone)
+        edges = needed(*planes, over, search.saved)
+        if self._lasts(edges, gone):
+            bits = -8 * (SMALLEST + len(plain.result()))
+            if added(*planes, canvas, search.palette) + bits * search.price <= 0:
+                return None
+        edges = with_area(edges, gone)
         left, top, right, bottom = edges
         window = np.s_[top:bottom, left:right]
         last = np.where(ready.fresh[window] == none, ready.fresh[window], self.shown[window])
@@ -142,6 +157,11 @@ class _Coder:
             return self._block(plain_edges, gone, plain.result(), fresh)
         return self._block(edges, gone, data, now)
 
+    def _lasts(self, edges: Edges, gone: Edges) -> bool:
+        """Whether the last frame shows a frame of which ``edges`` are to be written."""
+        stays = self._begun and self._canvas is self.shown  # nothing of it was cleared
+        return stays and edges[2] <= edges[0] and gone[2] <= gone[0]
+
     def _plain(self, wanted: NDArray[np.uint8], edges: Edges) -> NDArray[np.uint8]:
         left, top, right, bottom = edges
         window = np.s_[top:bottom, left:right]
@@ -151,6 +171,7 @@ class _Coder:
         self, edges: Edges, gone: Edges, data: NDArray[np.uint8], shown: NDArray[np.uint8]
     ) -> FrameBlock:
         left, top, right, bottom = edges
+        self._begun = True
         self.shown = self._canvas = shown
         clears = gone[2] > gone[0]
         if clears:
@@ -202,10 +223,14 @@ def encode_lossy(
                 # Some viewers begin the next round on what the last frame left.
                 gone = vanished(ready.fresh, begin if after is None else after.fresh, quantiser.none)
                 if first < index:
-                    blocks.append(coder.exactly(shelf.band(first, whole, width).shown, gone))
+                    block = coder.exactly(shelf.band(first, whole, width).shown, gone)
                 else:
-                    blocks.append(coder.closely(ready, gone))
+                    block = coder.closely(ready, gone)
                     shelf.keep(index, whole, Band(coder.shown, None))
+                if block is None:
+                    blocks[-1] = blocks[-1].lasting(blocks[-1].steps + 1)
+                else:
+                    blocks.append(block)
                 if moves:
                     sum_up(coder.shown, ready.source, ready.weight, sums)
                 on_frame()

@@ -105,9 +105,13 @@ class _Coder:
         """The colours of the last frame, alpha highest; 0 for none."""
         self._canvas = self.shown
         """The same after its disposal."""
+        self._begun = False
 
-    def code(self, frame: _Frame, clear: NDArray[np.uint8], next_clear: NDArray[np.uint8]) -> FrameBlock:
-        """``clear`` and ``next_clear``: 1 where this frame and the next show nothing."""
+    def code(self, frame: _Frame, clear: NDArray[np.uint8], next_clear: NDArray[np.uint8]) -> FrameBlock | None:
+        """``clear`` and ``next_clear``: 1 where this frame and the next show nothing.
+
+        ``None`` where the last frame, lasting longer, shows it.
+        """
         ready, colours = frame.ready, frame.palette.colours
         none = len(colours)
         size = max(2, colour_table_bits(none + 1))
@@ -115,9 +119,13 @@ class _Coder:
         # What was cleared has to be chosen anew: this palette need not hold what it was.
         still = ready.still & (self._canvas == self.shown)
         gone = vanished(clear, next_clear, 1)
-        edges = with_area(
-            needed(ready.target, ready.miss, still, ready.weight, self._canvas, search.saved), gone
-        )
+        edges = needed(ready.target, ready.miss, still, ready.weight, self._canvas, search.saved)
+        clears = gone[2] > gone[0]
+        stays = self._begun and self._canvas is self.shown  # nothing of the last frame was cleared
+        if stays and edges[2] <= edges[0] and not clears:
+            return None
+        self._begun = True
+        edges = with_area(edges, gone)
         left, top, right, bottom = edges
         window = np.s_[top:bottom, left:right]
         nothing = np.full((bottom - top, right - left), none, np.uint8)
@@ -138,7 +146,6 @@ class _Coder:
         now = self._canvas.copy()
         np.copyto(now[window], words_of(colours)[written], where=written != none)
         self.shown = self._canvas = now
-        clears = gone[2] > gone[0]
         if clears:
             self._canvas = now.copy()
             self._canvas[window] = 0
@@ -243,7 +250,11 @@ def encode_own_tables(
                 frame = coder.again(shelf.band(first, slice(0, height), width * 4).shown.view(np.uint32))
             else:
                 frame = future.result()
-            blocks.append(coder.code(frame, clear, next_clear))
+            block = coder.code(frame, clear, next_clear)
+            if block is None:
+                blocks[-1] = blocks[-1].lasting(blocks[-1].steps + 1)
+            else:
+                blocks.append(block)
             shelf.keep(index, slice(0, height), Band(coder.shown.view(np.uint8), None))
             on_frame()
             clear, future = next_clear, after

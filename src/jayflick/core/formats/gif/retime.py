@@ -33,7 +33,7 @@ def with_time(file: bytes, places: TimePlaces, delays: Sequence[int], repeat: in
     """A file with new delays, in hundredths of a second, and a new repeat; no picture changes.
 
     Played once it rests on its last frame, which then must not be cleared away. ``file`` must have been made to
-    play on, or every delay 0 and no repeat, as :mod:`.encoder` writes it.
+    play on, or without its time, as :mod:`.encoder` writes it.
     """
     if len(delays) != len(places.delays):
         raise ValueError(f"{len(delays)} delays for {len(places.delays)} frames")

@@ -29,10 +29,14 @@ def _error(source: NDArray[np.uint8], shown: NDArray[np.uint8], weights: NDArray
 def cost(data: bytes, frames: Frames, loss: int) -> float:
     """A GIF's cost, as squared error: that of its pictures by how much it shows, and its bits at their price.
 
-    ``frames``: what it was made of, wholly opaque.
+    ``data``: as it was coded, without its time. ``frames``: what it was made of, wholly opaque.
     """
     total = 8 * len(data) * price(max(loss, _LEAST_LOSS)) * SCALE
-    for index, shown in enumerate(read_gif(data).pictures()):
-        frame = frames[index]
-        total += _error(frame, shown, visibility(frame))
+    gif = read_gif(data)
+    index = 0
+    for block, shown in zip(gif.frames, gif.pictures(), strict=True):
+        for _ in range(block.delay):
+            frame = frames[index]
+            total += _error(frame, shown, visibility(frame))
+            index += 1
     return float(total)

@@ -2,13 +2,19 @@
 
 import struct
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...errors import InputError
+
 DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND = 1, 2
 """Disposal methods (section 23): leave the frame in place; restore its box to the background."""
+MOST_STEPS = 65535
+"""They are noted where the delay goes, of two bytes (section 23)."""
+SMALLEST = 19
+"""Bytes of a frame besides its data and table: its control block, its descriptor, its code size."""
 
 Box = tuple[int, int, int, int]
 """Left, top, width, height in pixels of the canvas."""
@@ -23,6 +29,16 @@ class FrameBlock:
     data: NDArray[np.uint8]
     palette: NDArray[np.uint8] | None = None
     """Its own colours, shape (n, 3), if it has a local table; index n then marks what does not change."""
+    steps: int = 1
+    """How many of the frames that were to be coded it shows: equal neighbours are one that lasts longer."""
+
+    def lasting(self, steps: int) -> "FrameBlock":
+        """The same for so many frames. ``InputError`` when that is more than can be noted of one."""
+        if steps > MOST_STEPS:
+            raise InputError(
+                f"more than {MOST_STEPS} frames in a row show the same picture", remedy="let one last longer"
+            )
+        return replace(self, steps=steps)
 
 
 def colour_table_bits(entries: int) -> int:
@@ -63,7 +79,7 @@ def write_gif(
     transparent: int | None,
     frames: Iterable[FrameBlock],
 ) -> bytes:
-    """A whole file with every delay 0 and no repeat block; :func:`..retime.retime` gives it its time.
+    """A whole file without a repeat block, each delay the frame's ``steps``; :mod:`.retime` gives it its time.
 
     ``palette``: shape (n, 3), the colours of indices 0 to n - 1 of frames that have none of their own; ``None``
     where all have. ``transparent``: an index from 0 to n in such a frame.
@@ -82,7 +98,7 @@ def write_gif(
         unchanged = transparent if own is None else len(own)
         flags = (frame.disposal << 2) | (1 if unchanged is not None else 0)
         parts += [
-            b"\x21\xf9\x04" + struct.pack("<BHBB", flags, 0, unchanged or 0, 0),  # section 23
+            b"\x21\xf9\x04" + struct.pack("<BHBB", flags, frame.steps, unchanged or 0, 0),  # section 23
             # section 20, and 21: a local table
             b"\x2c" + struct.pack("<HHHHB", *frame.box, 0 if own is None else 0x80 | (bits - 1)),
             b"" if own is None else _table(own, bits),
