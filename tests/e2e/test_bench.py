@@ -173,10 +173,25 @@ def test_loss_is_set_by_key_or_typed_and_taken_back(desk: Desk) -> None:
     expect(cell(desk, "Tuning")).to_contain_text("loss 30")
     by_key = desk.kilobytes()
     assert by_key < before
+    page.evaluate(
+        """() => {
+            const stage = document.querySelector("section[aria-label=Stage]");
+            window.said = [];
+            new MutationObserver(() => {
+                const said = stage.textContent.match(/result · (\\d+) frames? coded so far/);
+                if (said) window.said.push(Number(said[1]));
+            }).observe(stage, { childList: true, subtree: true, characterData: true });
+        }"""
+    )
+    page.get_by_role("button", name="First frame").click()
     page.get_by_label("Loss, number").fill("60")
     page.keyboard.press("Enter")
     desk.settled()
     assert desk.kilobytes() < by_key
+    coded = page.evaluate("window.said")
+    assert coded
+    assert coded == sorted(coded)  # frame after frame was on the stage before all were there
+    expect(page.get_by_role("region", name="Stage")).not_to_contain_text("so far")
     page.get_by_role("slider", name="Loss").focus()  # in a field the key would take back typing
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")

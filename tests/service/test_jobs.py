@@ -79,7 +79,7 @@ class _Endless(Executor):
 def test_orderly_restarts_never_fail_a_job(sessions: sessionmaker[Session], tmp_path: Path) -> None:
     add_jobs(sessions, 77)
     for _ in range(2 * MOST_ATTEMPTS):
-        runner = JobRunner(sessions, Place("", tmp_path, tmp_path), Hub(), 1, _Endless)
+        runner = JobRunner(sessions, Place("", tmp_path, tmp_path, tmp_path), Hub(), 1, _Endless)
         runner.start()
         until(lambda: look(sessions, 77) == ("running", 0))
         begun(sessions, 77)
@@ -108,7 +108,9 @@ def test_a_job_that_kills_its_workers_fails_and_no_other_is_touched(
 ) -> None:
     monkeypatch.setattr(jobs, "run_job", _deadly_for_7)
     add_jobs(sessions, 7, 8, 9)
-    runner = JobRunner(sessions, Place(database.url, tmp_path, tmp_path), Hub(), 2, _bare_process)
+    runner = JobRunner(
+        sessions, Place(database.url, tmp_path, tmp_path, tmp_path / "growing"), Hub(), 2, _bare_process
+    )
     runner.start()
     try:
         until(lambda: {look(sessions, 8)[0], look(sessions, 9)[0]} == {"done"})

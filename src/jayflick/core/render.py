@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from .errors import InputError
-from .formats.format import Coded, Format, Timed, Tools, kept
+from .formats.format import Coded, Format, OnCoded, Timed, Tools, kept
 from .formats.table import format_of
 from .framing.frames import FRAMING_VERSION, Framed, PlayedFrames
 from .framing.prepared import SourceFrame
@@ -62,12 +62,13 @@ def render(
     stages: Stages,
     *,
     on_progress: OnProgress = lambda progress: None,
+    on_coded: OnCoded | None = None,
 ) -> Rendered:
     """Carry out the recipe for one output.
 
     A pure function: the same recipe and frames give the same bytes; ``stages`` only saves work, and its store
-    has the files. Raises ``InputError`` when the recipe does not fit the frames, and whatever ``on_progress``
-    raises.
+    has the files. ``on_coded`` is told the file as it is coded, by formats that can. Raises ``InputError``
+    when the recipe does not fit the frames, and whatever ``on_progress`` raises.
     """
     clock = _Clock(on_progress)
     work = _Work.of(recipe, frames, output_id, stages)
@@ -75,7 +76,7 @@ def render(
     if coded is None:
         clock.lap("framing")
         work.frames.prepare(on_progress)
-        tools = Tools(stages, clock.begin)
+        tools = Tools(stages, clock.begin, on_coded)
         coded = tools.coded("pictures", work.key, lambda: work.encode(tools))
     return _rendered(work, coded, stages, clock)
 
@@ -216,4 +217,4 @@ class _Clock:
     def begin(self, part: str, steps: int) -> Callable[[], None]:
         self.lap(part)
         done = itertools.count(1)
-        return lambda: self._on_progress(Progress(part, next(done), steps))
+        return lambda: self._on_progress(Progress(part, min(next(done), steps), steps))

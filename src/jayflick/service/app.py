@@ -1,6 +1,7 @@
 """The application: its parts, routes and errors, and the built web client."""
 
 import asyncio
+import shutil
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -33,6 +34,7 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for folder in (settings.store, settings.stages):
             sweep(folder)
+        shutil.rmtree(settings.growing, ignore_errors=True)
         if settings.handoff is not None:
             service.transact(handoffs.remember_recovered, settings.handoff)
         service.hub.attach(asyncio.get_running_loop())

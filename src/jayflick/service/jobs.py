@@ -157,6 +157,10 @@ class JobRunner:
         self._slots = [_Slot(self._make_executor) for _ in range(self._workers)]
         self._thread.start()
 
+    def at_work(self, job_id: int) -> bool:
+        """Whether a worker is carrying out a job, and nothing stops it."""
+        return not self._stop.is_set() and any(job.id == job_id for job in self._at_work())
+
     def wake(self) -> None:
         """Look for queued jobs now."""
         self._wake.set()

@@ -57,7 +57,12 @@ class Service:
         self.frames = FrameLists(self.store)
         self.shelf = Shelf()
         self.results = Results(self.stages, self.frames)
-        place = Place(settings.database, settings.store.resolve(), settings.stages.resolve())
+        place = Place(
+            settings.database,
+            settings.store.resolve(),
+            settings.stages.resolve(),
+            settings.growing.resolve(),
+        )
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.planner = Planner(self.sessions, self.results, self.jobs.wake, self.tell_changed)
         self.standins = StandIns(

@@ -46,3 +46,7 @@ class Settings(BaseSettings):
     @property
     def stages(self) -> Path:
         return self.data / "stages"
+
+    @property
+    def growing(self) -> Path:
+        return self.data / "growing"

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -22,6 +23,7 @@ from ..core.warm import compiled_before, warm
 from .database import make_engine, make_sessions, transact
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import StoredFrame, frames_of
+from .growing import Growing
 from .models import Job, Project, Revision, now
 from .processes import forked_as
 from .results import keep_result
@@ -38,6 +40,8 @@ class Place:
     database: str
     store: Path
     stages: Path
+    growing: Path
+    """Where files lie while they are coded."""
 
 
 def begin() -> None:
@@ -68,7 +72,15 @@ def run_job(place: Place, job_id: int) -> str:
         while not isinstance(step := transact(sessions, _next_step, job_id, made, store), str):
             # A change of time may come while pictures are made: once they are there they are given that time.
             reporter = _Reporter(sessions, job_id)
-            rendered = render(step.recipe, step.frames, step.output_id, stages, on_progress=reporter)
+            with closing(Growing(place.growing, job_id)) as growing:
+                rendered = render(
+                    step.recipe,
+                    step.frames,
+                    step.output_id,
+                    stages,
+                    on_progress=reporter,
+                    on_coded=growing.add,
+                )
             made = step.revision_id, rendered
         return step
     except Cancelled:

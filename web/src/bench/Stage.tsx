@@ -13,11 +13,14 @@ import { pageColour } from "./framing";
 import { colourAt, usePick } from "./pick";
 import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
+import type { SoFar } from "./useSoFar";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
 export function Stage({
   bench,
   shown,
+  soFar,
+  current,
   error,
   behind,
   busy,
@@ -28,6 +31,9 @@ export function Stage({
 }: {
   bench: Bench;
   shown: Shown | null;
+  /** What is coded of a newer result than that which is shown, and the same if it is the output as it is now. */
+  soFar: SoFar | null;
+  current: SoFar | null;
   error: string;
   behind: boolean;
   busy: boolean;
@@ -41,6 +47,11 @@ export function Stage({
   const [area, room] = useRoom();
   const source = useSource(shown, ["source", "wipe", "difference"].includes(view));
   const info = shown?.result.info;
+  const alike = soFar && soFar.frames.width === info?.width && soFar.frames.height === info.height;
+  const frames = useMemo(
+    () => shown && (alike ? together(soFar.frames, shown.frames) : shown.frames),
+    [shown, soFar, alike],
+  );
   const across = view === "backdrops" ? 3 : 1;
   const scale = info ? scaleFor(zoom, { width: info.width * across, height: info.height }, room) : 1;
   const matte = pageColour(bench.output);
@@ -54,7 +65,7 @@ export function Stage({
     >
       <div ref={area} className="absolute inset-x-3 top-3 bottom-[52px] overflow-auto">
         <div className="flex min-h-full min-w-full items-center justify-center">
-          {shown && info ? (
+          {shown && info && frames ? (
             <div
               className={`relative shrink-0 ${backdrop === "chequer" ? "chequer" : ""}`}
               style={{
@@ -63,11 +74,13 @@ export function Stage({
                 background: backdropColour(backdrop, matte),
               }}
             >
-              <Picture shown={shown} source={source} scale={scale} matte={matte} />
+              <Picture shown={shown} frames={frames} source={source} scale={scale} matte={matte} />
               {view !== "backdrops" && overlay?.(scale)}
               {view === "wipe" && <WipeHandle wipe={wipe} />}
             </div>
-          ) : job?.state === "failed" ? null : (
+          ) : job?.state === "failed" ? null : soFar ? (
+            <Newest soFar={soFar} room={room} zoom={zoom} />
+          ) : (
             <p className="rounded-[8px] bg-card px-4 py-2">
               {error ? "The output cannot be shown." : "Encoding the first output…"}
             </p>
@@ -83,13 +96,11 @@ export function Stage({
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {(view === "wipe" || view === "result") && (
-            <Label
-              side="right"
-              text={behind ? "result · before the last change" : `result · ${size(info.bytes)}`}
-            />
+            <ResultLabel bytes={info.bytes} behind={behind} soFar={alike ? current : null} />
           )}
         </>
       )}
+      {!shown && current && <Label side="right" text={codedSoFar(current)} />}
       <StageNews job={job} busy={busy} error={error} onCancel={onCancel} onRetry={onRetry} />
       <div className="absolute bottom-3 left-3 flex items-center gap-2">
         <div className="rounded-[8px] bg-card p-0.5">
@@ -188,13 +199,80 @@ function useSource(shown: Shown | null, wanted: boolean): FrameSource | null {
   return source;
 }
 
+/** What is coded so far, and beyond that what was there before. */
+function together(soFar: FrameSource, before: FrameSource): FrameSource {
+  const of = (index: number) => (index < soFar.count ? soFar : before);
+  return {
+    ...{ count: before.count, width: before.width, height: before.height, decoder: before.decoder },
+    peek: (index) => of(index).peek(index),
+    get: (index) => of(index).get(index),
+    close: () => undefined,
+  };
+}
+
+const codedSoFar = ({ steps, bytes }: SoFar) =>
+  `${steps} ${steps === 1 ? "frame" : "frames"} coded so far · ${size(bytes)}`;
+
+/** Whether the frame under the playhead is the result, is coded already, or is from before the last change. */
+function ResultLabel({ bytes, behind, soFar }: { bytes: number; behind: boolean; soFar: SoFar | null }) {
+  const coded = usePlayhead(({ index }) => soFar !== null && index < soFar.steps);
+  if (!behind) return <Label side="right" text={`result · ${size(bytes)}`} />;
+  return (
+    <Label
+      side="right"
+      text={coded && soFar ? `result · ${codedSoFar(soFar)}` : "result · before the last change"}
+    />
+  );
+}
+
+/** The frame that was coded last, while there is nothing to play yet. */
+function Newest({
+  soFar,
+  room,
+  zoom,
+}: {
+  soFar: SoFar;
+  room: { width: number; height: number };
+  zoom: string;
+}) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { frames, steps } = soFar;
+  const scale = scaleFor(zoom, frames, room);
+  useEffect(() => {
+    let over = false;
+    frames
+      .get(steps - 1)
+      .then((picture) => {
+        const context = over ? null : canvas.current?.getContext("2d");
+        if (context) paint(context, "result", 0, picture, undefined);
+      })
+      .catch(() => undefined);
+    return () => {
+      over = true;
+    };
+  }, [frames, steps]);
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label="The frame that was coded last"
+      width={frames.width}
+      height={frames.height}
+      className="chequer"
+      style={{ width: frames.width * scale, imageRendering: scale >= 1 ? "pixelated" : "auto" }}
+    />
+  );
+}
+
 function Picture({
   shown,
+  frames,
   source,
   scale,
   matte,
 }: {
   shown: Shown;
+  frames: FrameSource;
   source: FrameSource | null;
   scale: number;
   matte: string;
@@ -210,19 +288,19 @@ function Picture({
     const draw = () => {
       if (over) return;
       const { index } = usePlayhead.getState();
-      const count = Math.max(shown.frames.count, 1);
+      const count = Math.max(frames.count, 1);
       if (view === "ends") {
-        Promise.all([shown.frames.get(count - 1), shown.frames.get(0)])
+        Promise.all([frames.get(count - 1), frames.get(0)])
           .then(([last, first]) => !over && paintEnds(context, last, first))
           .catch(() => undefined);
         return;
       }
-      const result = view === "source" ? undefined : shown.frames.peek(index);
+      const result = view === "source" ? undefined : frames.peek(index);
       const true_ = source?.peek(index);
       const missing = (view !== "source" && !result) || (source && !true_);
       if (missing) {
         const asked: Promise<unknown>[] = [];
-        if (view !== "source") asked.push(shown.frames.get(index));
+        if (view !== "source") asked.push(frames.get(index));
         if (source) asked.push(source.get(index));
         Promise.all(asked)
           .then(() => usePlayhead.getState().index === index && draw())
@@ -236,14 +314,14 @@ function Picture({
       if (neighbours && view === "result")
         for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
           for (const beside of [(index - far + count) % count, (index + far) % count]) {
-            const picture = shown.frames.peek(beside);
+            const picture = frames.peek(beside);
             if (picture) shineThrough(context, picture, far);
           }
       if (canvas.current) canvas.current.dataset.index = String(index);
       // What comes next is decoded before it is due.
       for (let ahead = 1; ahead <= 4; ahead += 1) {
         const next = (index + ahead) % count;
-        if (view !== "source") shown.frames.peek(next);
+        if (view !== "source") frames.peek(next);
         source?.peek(next);
       }
     };
@@ -255,7 +333,7 @@ function Picture({
       over = true;
       stop();
     };
-  }, [shown, source, view, wipe, neighbours, reach, matte]);
+  }, [frames, source, view, wipe, neighbours, reach, matte]);
   return (
     <canvas
       ref={canvas}

@@ -57,8 +57,8 @@ function applied(of: Recipe, edit: Edit): Recipe {
 }
 
 const RETRY = 1000;
-/** While a control moves, a render under way is let finish, but not for longer than this. */
-const PATIENCE = 4000;
+/** While a control moves, a render under way is let finish or, as it shows what it codes, go on for so long. */
+const PATIENCE = 1000;
 let queries: QueryClient | undefined;
 let timer: ReturnType<typeof setTimeout> | undefined;
 let sentAt = 0;

@@ -22,7 +22,7 @@ export interface FrameSource {
 }
 
 /** Keeps decoded pictures up to a budget, those used last. */
-abstract class Cached implements FrameSource {
+export abstract class Cached implements FrameSource {
   abstract readonly count: number;
   abstract readonly width: number;
   abstract readonly height: number;
@@ -63,7 +63,7 @@ abstract class Cached implements FrameSource {
     return asked;
   }
 
-  private keep(index: number, picture: ImageBitmap): void {
+  protected keep(index: number, picture: ImageBitmap): void {
     this.kept.set(index, picture);
     const room = Math.max(8, Math.floor(MOST_BYTES / (this.width * this.height * 4)));
     for (const [oldest, old] of this.kept) {

@@ -90,6 +90,10 @@ class Timed:
     """Of a set, which played step each file shows."""
 
 
+OnCoded = Callable[[bytes], None]
+"""Told a file as far as it is coded, in order: how it begins, then frame after frame, each whole."""
+
+
 @dataclass(frozen=True)
 class Tools:
     """What a format works with."""
@@ -97,6 +101,7 @@ class Tools:
     stages: Stages
     begin: Callable[[str, int], Callable[[], None]]
     """Begin a part of the work, of so many steps; what it returns is called once a step and may raise."""
+    on_coded: OnCoded | None = None
 
     @property
     def store(self) -> Store:

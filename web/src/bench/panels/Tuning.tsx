@@ -11,7 +11,7 @@ import { withLimit } from "../outputs";
 import { Head, type PanelProps } from "./panel";
 
 export function TuningPanel(panel: PanelProps) {
-  const { bench, result, behind, busy, job } = panel;
+  const { bench, result, behind, busy, job, soFar } = panel;
   const { output } = bench;
   const { Panel, title } = viewOf(output);
   const budget = mostBytes(output);
@@ -36,10 +36,19 @@ export function TuningPanel(panel: PanelProps) {
             </span>{" "}
             <span className="text-ink-2">{budget !== null ? `of ${kilobytes(budget)} KB` : "KB"}</span>
           </p>
-          {budget !== null && bytes !== undefined && (
-            <b className={`whitespace-nowrap ${spare >= 0 ? "text-fine" : "text-stop"}`}>
-              {spare >= 0 ? `✓ ${size(Math.max(spare, 1))} to spare` : `■ ${size(-spare)} over`}
-            </b>
+          {soFar ? (
+            <span className="whitespace-nowrap text-ink-2">
+              <span className="figure">{size(soFar.bytes)}</span> so far
+            </span>
+          ) : (
+            budget !== null &&
+            bytes !== undefined && (
+              <b
+                className={`whitespace-nowrap ${spare >= 0 ? "text-fine" : "text-stop"} ${behind ? "opacity-60" : ""}`}
+              >
+                {spare >= 0 ? `✓ ${size(Math.max(spare, 1))} to spare` : `■ ${size(-spare)} over`}
+              </b>
+            )
           )}
         </div>
         {budget !== null && (

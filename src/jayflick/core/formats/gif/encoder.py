@@ -4,7 +4,8 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import islice
 from typing import NamedTuple
 
 import numpy as np
@@ -20,19 +21,20 @@ from . import lzw
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
 from .own_tables import OwnTables, encode_own_tables
-from .runs import Runs
+from .runs import Runs, Tell, untold
 from .shared import SharedPalette
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .weighing import cost
 from .writer import (
     DO_NOT_DISPOSE,
+    MOST_STEPS,
     RESTORE_TO_BACKGROUND,
     SMALLEST,
     Box,
     FrameBlock,
+    Layout,
     colour_table_bits,
-    write_gif,
 )
 
 
@@ -108,6 +110,7 @@ def encode_gif(
     own: OwnTables | None = None,
     firsts: Sequence[int] | None = None,
     on_frame: Callable[[], None] = lambda: None,
+    on_coded: Callable[[bytes], None] | None = None,
 ) -> bytes:
     """The frames as a GIF without its time, see :mod:`.retime`: no repeat, and each delay says how many frames
     it stands for, as equal neighbours are one that lasts longer.
@@ -119,18 +122,27 @@ def encode_gif(
     of the palette that such loss leaves alone. ``own``: colour tables by frame, unless ``shared`` leaves
     nothing to gain. ``firsts``: for each frame the index of the first that is equal to it. ``on_frame`` is
     called at most once a frame, with loss and with tables that have to pay once more each, and may raise to
-    stop the work.
+    stop the work. ``on_coded`` is told the beginning of a file and then frame after frame of it as they are
+    coded: what is true of them until all are there, when entries may move to the means of what they show, or
+    another way turn out to be smaller. A frame's delay there is the steps that it stands for and one more, as
+    browsers take a delay of 1 for none.
     """
     amount = 0 if shared.lossless or dither == "none" else amount
     runs = Runs.of(firsts or range(len(frames)))
     frames, firsts = runs.frames(frames), runs.firsts
     height, width = frames[0].shape[:2]
+    size = width, height
 
-    def file(coded: _Coded, *, whole: bool = True) -> bytes:
-        blocks = runs.spread(coded.blocks) if whole else coded.blocks
-        return write_gif(width, height, coded.palette, coded.transparent, blocks)
+    def told(layout: Layout) -> Tell:
+        if on_coded is None:
+            return untold
+        on_coded(layout.head())
+        lengths = iter(runs.lengths)
+        return lambda block: on_coded(
+            layout.frame(block.lasting(min(1 + sum(islice(lengths, block.steps)), MOST_STEPS)))
+        )
 
-    def with_one_table() -> _Coded:
+    def with_one_table(telling: Callable[[Layout], Tell]) -> _Coded:
         return _with_one_table(
             frames,
             shared,
@@ -143,12 +155,14 @@ def encode_gif(
             exact=exact,
             firsts=firsts,
             on_frame=on_frame,
+            telling=telling,
         )
 
     if own is None or shared.lossless or len(frames) == 1:
-        return file(with_one_table())
+        return with_one_table(told).file(runs)
     if own.where_they_pay and (shared.transparent or len(set(firsts)) < len(firsts)):
-        return file(with_one_table())  # what was cleared, and what comes again, looks just as it did
+        return with_one_table(told).file(runs)  # what was cleared, and what comes again, looks just as it did
+    layout = Layout(*size, None, None)
     blocks = encode_own_tables(
         frames,
         own,
@@ -160,21 +174,24 @@ def encode_gif(
         loss=loss,
         firsts=firsts,
         on_frame=on_frame,
+        tell=told(layout),
     )
-    each = _Coded(None, None, blocks)
+    each = _Coded(layout, blocks)
     if not own.where_they_pay:
-        return file(each)
-    one = with_one_table()
-    costs = [cost(file(coded, whole=False), frames, loss) for coded in (each, one)]
-    return file(each if costs[0] < costs[1] else one)
+        return each.file(runs)
+    one = with_one_table(lambda layout: untold)
+    costs = [cost(coded.layout.file(coded.blocks), frames, loss) for coded in (each, one)]
+    return (each if costs[0] < costs[1] else one).file(runs)
 
 
 class _Coded(NamedTuple):
-    """What a file is written of; see :func:`.writer.write_gif`."""
+    """What a file is written of."""
 
-    palette: NDArray[np.uint8] | None
-    transparent: int | None
+    layout: Layout
     blocks: Sequence[FrameBlock]
+
+    def file(self, runs: Runs) -> bytes:
+        return self.layout.file(runs.spread(self.blocks))
 
 
 def _with_one_table(
@@ -190,12 +207,15 @@ def _with_one_table(
     exact: Sequence[Colour],
     firsts: Sequence[int],
     on_frame: Callable[[], None],
+    telling: Callable[[Layout], Tell],
 ) -> _Coded:
     palette = shared.colours
     marked = len(frames) > 1 or shared.transparent
     none = len(palette)
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
+    layout = Layout(width, height, palette, none if marked else None)
+    tell = telling(layout)
     near = Nearest.of(palette, EACH if shared.few else SOFT if amount else FINE)
 
     def quantiser() -> Quantiser:
@@ -204,18 +224,26 @@ def _with_one_table(
 
     if loss:
         closely, moved = encode_lossy(
-            frames, shared, quantiser(), size=size, loss=loss, exact=exact, firsts=firsts, on_frame=on_frame
+            frames,
+            shared,
+            quantiser(),
+            size=size,
+            loss=loss,
+            exact=exact,
+            firsts=firsts,
+            on_frame=on_frame,
+            tell=tell,
         )
         # On flat art an error can cost more later than it saves at once: no loss makes a file larger.
         try:
             blocks = _blocks(
-                frames, shared.transparent, quantiser(), size, firsts, on_frame, most=_length(closely)
+                frames, shared.transparent, quantiser(), size, firsts, on_frame, untold, most=_length(closely)
             )
         except _TooLarge:
-            blocks, palette = closely, moved
+            blocks, layout = closely, replace(layout, palette=moved)
     else:
-        blocks = _blocks(frames, shared.transparent, quantiser(), size, firsts, on_frame)
-    return _Coded(palette, none if marked else None, blocks)
+        blocks = _blocks(frames, shared.transparent, quantiser(), size, firsts, on_frame, tell)
+    return _Coded(layout, blocks)
 
 
 class _TooLarge(Exception):
@@ -233,6 +261,7 @@ def _blocks(
     size: int,
     firsts: Sequence[int],
     on_frame: Callable[[], None],
+    tell: Tell,
     most: int | None = None,
 ) -> list[FrameBlock]:
     """The frames as they are quantised, each coded by itself while the next is looked at.
@@ -288,6 +317,7 @@ def _blocks(
                 canvas = indices
                 while len(queue) > 2 * THREADS:
                     coded.append(queue.popleft().result())
+                    tell(coded[-1])
                     taken += _length(coded[-1:])
                     if most is not None and taken > most:
                         raise _TooLarge
@@ -299,7 +329,9 @@ def _blocks(
                     if gone[2] > gone[0]:
                         clear_after(pending, gone)
                 queue.append(pool.submit(code, pending))
-            coded += [future.result() for future in queue]
+            for future in queue:
+                coded.append(future.result())
+                tell(coded[-1])
             if most is not None and _length(coded) > most:
                 raise _TooLarge
         finally:

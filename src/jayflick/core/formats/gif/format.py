@@ -157,7 +157,8 @@ class GifFormat:
         dither = self._dither(frames, output, how, tools)
         how = replace(how, dither=dither, amount=0 if dither == "none" else how.amount)
         key = cache_key("encoding", self.version, frames.names, how.alpha, entries, *how.coding[1:])
-        passes = 1 + (how.loss > 0) + (how.palette == "auto")
+        # That a lossy file is also coded exactly, to see whether it is smaller, takes no time worth counting.
+        passes = 1 + (how.palette == "auto")
         on_frame = tools.begin("encoding", len(Runs.of(frames.firsts)) * passes)
 
         def make() -> Coded:
@@ -174,6 +175,7 @@ class GifFormat:
                 own=how.own,
                 firsts=frames.firsts,
                 on_frame=on_frame,
+                on_coded=tools.on_coded,
             )
             tools.begin("measure", 1)
             return _measured(key, data, dither, tools)

@@ -20,6 +20,7 @@ from ...quality.visible import visibility
 from . import lzw
 from .edges import Edges, changed, vanished, with_area
 from .ready import Ready, added, aim, needed, sum_up
+from .runs import Tell, follow_on
 from .search import Search
 from .shared import SharedPalette
 from .shelf import Shelf
@@ -191,6 +192,7 @@ def encode_lossy(
     exact: Sequence[Colour],
     firsts: Sequence[int],
     on_frame: Callable[[], None],
+    tell: Tell,
 ) -> tuple[list[FrameBlock], NDArray[np.uint8]]:
     """The coded frames, and the palette, its entries moved to the mean of the pixels that show them.
 
@@ -227,10 +229,7 @@ def encode_lossy(
                 else:
                     block = coder.closely(ready, gone)
                     shelf.keep(index, whole, Band(coder.shown, None))
-                if block is None:
-                    blocks[-1] = blocks[-1].lasting(blocks[-1].steps + 1)
-                else:
-                    blocks.append(block)
+                follow_on(blocks, block, tell)
                 if moves:
                     sum_up(coder.shown, ready.source, ready.weight, sums)
                 on_frame()
@@ -239,6 +238,7 @@ def encode_lossy(
         finally:
             for future in coming:
                 future.cancel()
+    tell(blocks[-1])
     palette = at_means(shared.colours, sums[:none], exact) if moves else shared.colours
     return blocks, palette
 

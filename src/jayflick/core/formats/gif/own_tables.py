@@ -29,6 +29,7 @@ from ...quality.visible import SCALE, visibility
 from .edges import vanished, with_area
 from .lossy import at_means, price
 from .ready import Ready, aim, needed, sum_up
+from .runs import Tell, follow_on
 from .search import Search, running_bits
 from .shared import MOST_COLOURS, SharedPalette, palette_of
 from .shelf import Shelf
@@ -200,6 +201,7 @@ def encode_own_tables(
     loss: int,
     firsts: Sequence[int],
     on_frame: Callable[[], None],
+    tell: Tell,
 ) -> list[FrameBlock]:
     """The coded frames, each with its own colours; see :func:`..encoder.encode_gif`."""
     height, width = frames[0].shape[:2]
@@ -251,11 +253,9 @@ def encode_own_tables(
             else:
                 frame = future.result()
             block = coder.code(frame, clear, next_clear)
-            if block is None:
-                blocks[-1] = blocks[-1].lasting(blocks[-1].steps + 1)
-            else:
-                blocks.append(block)
+            follow_on(blocks, block, tell)
             shelf.keep(index, slice(0, height), Band(coder.shown.view(np.uint8), None))
             on_frame()
             clear, future = next_clear, after
+    tell(blocks[-1])
     return blocks

@@ -1,6 +1,6 @@
 """Frames in a row that are equal: they are coded as one that lasts longer."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import groupby, islice
 
@@ -9,6 +9,23 @@ from numpy.typing import NDArray
 
 from .side_by_side import Frames
 from .writer import FrameBlock
+
+Tell = Callable[[FrameBlock], None]
+"""Told of each coded frame as soon as it is known for how many steps it lasts."""
+
+
+def untold(frame: FrameBlock) -> None:
+    """Nobody is told."""
+
+
+def follow_on(blocks: list[FrameBlock], frame: FrameBlock | None, tell: Tell) -> None:
+    """Add the next coded frame; ``None``: the last one lasts a step longer."""
+    if frame is None:
+        blocks[-1] = blocks[-1].lasting(blocks[-1].steps + 1)
+        return
+    if blocks:
+        tell(blocks[-1])
+    blocks.append(frame)
 
 
 @dataclass(frozen=True)

@@ -72,32 +72,42 @@ def _table(palette: NDArray[np.uint8], bits: int) -> bytes:
     return table.tobytes()
 
 
-def write_gif(
-    width: int,
-    height: int,
-    palette: NDArray[np.uint8] | None,
-    transparent: int | None,
-    frames: Iterable[FrameBlock],
-) -> bytes:
-    """A whole file without a repeat block, each delay the frame's ``steps``; :mod:`.retime` gives it its time.
+TRAILER = b"\x3b"
+"""Section 27."""
 
-    ``palette``: shape (n, 3), the colours of indices 0 to n - 1 of frames that have none of their own; ``None``
-    where all have. ``transparent``: an index from 0 to n in such a frame.
-    """
-    shared_bits = 0
-    parts = [b"GIF89a"]  # section 17
-    if palette is None:
-        parts.append(struct.pack("<HHBBB", width, height, 0x70, 0, 0))  # section 18
-    else:
-        shared_bits = colour_table_bits(len(palette) + (1 if transparent == len(palette) else 0))
-        parts.append(struct.pack("<HHBBB", width, height, 0x80 | 0x70 | (shared_bits - 1), 0, 0))
-        parts.append(_table(palette, shared_bits))  # section 19
-    for frame in frames:
+
+@dataclass(frozen=True)
+class Layout:
+    """What the blocks of a file have in common, and how each is written."""
+
+    width: int
+    height: int
+    palette: NDArray[np.uint8] | None
+    """Shape (n, 3), the colours of indices 0 to n - 1 of frames that have none of their own; ``None`` where all
+    have."""
+    transparent: int | None
+    """An index from 0 to n in such a frame."""
+
+    @property
+    def _bits(self) -> int:
+        if self.palette is None:
+            return 0
+        return colour_table_bits(len(self.palette) + (1 if self.transparent == len(self.palette) else 0))
+
+    def head(self) -> bytes:
+        """All that goes before the frames."""
+        flags = 0x70 if self.palette is None else 0x80 | 0x70 | (self._bits - 1)
+        screen = struct.pack("<HHBBB", self.width, self.height, flags, 0, 0)  # section 18
+        table = b"" if self.palette is None else _table(self.palette, self._bits)  # section 19
+        return b"GIF89a" + screen + table  # section 17
+
+    def frame(self, frame: FrameBlock) -> bytes:
+        """A frame, its delay its ``steps``; :mod:`..retime` gives a file its time."""
         own = frame.palette
-        bits = shared_bits if own is None else colour_table_bits(len(own) + 1)
-        unchanged = transparent if own is None else len(own)
+        bits = self._bits if own is None else colour_table_bits(len(own) + 1)
+        unchanged = self.transparent if own is None else len(own)
         flags = (frame.disposal << 2) | (1 if unchanged is not None else 0)
-        parts += [
+        parts = [
             b"\x21\xf9\x04" + struct.pack("<BHBB", flags, frame.steps, unchanged or 0, 0),  # section 23
             # section 20, and 21: a local table
             b"\x2c" + struct.pack("<HHHHB", *frame.box, 0 if own is None else 0x80 | (bits - 1)),
@@ -105,4 +115,8 @@ def write_gif(
             bytes([max(2, bits)]),  # section 22
             sub_blocks(frame.data.tobytes()),
         ]
-    return b"".join([*parts, b"\x3b"])  # section 27
+        return b"".join(parts)
+
+    def file(self, frames: Iterable[FrameBlock]) -> bytes:
+        """A whole file without its time: no repeat block, and delays that are not any."""
+        return b"".join([self.head(), *map(self.frame, frames), TRAILER])
