@@ -63,7 +63,7 @@ import { Stage } from "./Stage";
 import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
-import { useSoFar } from "./useSoFar";
+import { useWatching } from "./useSoFar";
 import { useViews } from "./views";
 import { ViewsStage } from "./ViewsStage";
 import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
@@ -116,13 +116,13 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   }, [live, project.jobs, output.id]);
   const busy = behind && (unsaved || job === undefined || job.state === "queued" || job.state === "running");
   const failed = job?.state === "failed" || job?.state === "cancelled";
-  const soFar = useSoFar(
+  const growing = useWatching(
     output.id,
     job?.output_id === output.id ? job : undefined,
     failed || output.format !== "gif" || (!behind && shown?.result.id === result.id),
   );
-  // Of an older job's frames it is only known that they are nearer to what is wanted than the result.
-  const current = soFar?.frames.job === job?.id ? soFar : null;
+  // Those of an older job are not the output as it is now either.
+  const coding = growing !== null && growing.job === job?.id;
   const outputs = recipe.outputs.map((one) => standingOf(project, one, unsaved));
   const cells = standings(project, recipe, output, result, unsaved ? undefined : job, behind, outputs);
   // It opens where it was left, or on the first part that asks for a look.
@@ -149,8 +149,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       tellError,
     );
   };
-  const stage = { bench, shown, soFar, current, error, behind, busy, job, onCancel: cancel, onRetry: retry };
-  const panel = { bench, result, shown, behind, busy, job, soFar: current, cancel, retry, outputs, choose };
+  const stage = { bench, shown, growing, coding, error, behind, busy, job, onCancel: cancel, onRetry: retry };
+  const panel = { bench, result, shown, behind, busy, job, coding, cancel, retry, outputs, choose };
 
   return (
     <Tabs.Root

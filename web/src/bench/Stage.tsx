@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
+import type { Growing } from "../player/growing";
 import { usePlayhead } from "../player/playhead";
 import { useRoom } from "../ui/useRoom";
 import { Segmented, Tip } from "../ui/controls";
@@ -13,14 +14,14 @@ import { pageColour } from "./framing";
 import { colourAt, usePick } from "./pick";
 import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
-import type { SoFar } from "./useSoFar";
+import { useSoFar } from "./useSoFar";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
 export function Stage({
   bench,
   shown,
-  soFar,
-  current,
+  growing,
+  coding,
   error,
   behind,
   busy,
@@ -31,9 +32,10 @@ export function Stage({
 }: {
   bench: Bench;
   shown: Shown | null;
-  /** What is coded of a newer result than that which is shown, and the same if it is the output as it is now. */
-  soFar: SoFar | null;
-  current: SoFar | null;
+  /** What is coded so far of a newer result than that which is shown. */
+  growing: Growing | null;
+  /** That is the output as it is now. */
+  coding: boolean;
   error: string;
   behind: boolean;
   busy: boolean;
@@ -47,10 +49,10 @@ export function Stage({
   const [area, room] = useRoom();
   const source = useSource(shown, ["source", "wipe", "difference"].includes(view));
   const info = shown?.result.info;
-  const alike = soFar && soFar.frames.width === info?.width && soFar.frames.height === info.height;
+  const alike = growing && growing.width === info?.width && growing.height === info.height;
   const frames = useMemo(
-    () => shown && (alike ? together(soFar.frames, shown.frames) : shown.frames),
-    [shown, soFar, alike],
+    () => shown && (alike ? together(growing, shown.frames) : shown.frames),
+    [shown, growing, alike],
   );
   const across = view === "backdrops" ? 3 : 1;
   const scale = info ? scaleFor(zoom, { width: info.width * across, height: info.height }, room) : 1;
@@ -78,8 +80,8 @@ export function Stage({
               {view !== "backdrops" && overlay?.(scale)}
               {view === "wipe" && <WipeHandle wipe={wipe} />}
             </div>
-          ) : job?.state === "failed" ? null : soFar ? (
-            <Newest soFar={soFar} room={room} zoom={zoom} />
+          ) : job?.state === "failed" ? null : growing ? (
+            <Newest growing={growing} room={room} zoom={zoom} />
           ) : (
             <p className="rounded-[8px] bg-card px-4 py-2">
               {error ? "The output cannot be shown." : "Encoding the first output…"}
@@ -96,11 +98,11 @@ export function Stage({
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {(view === "wipe" || view === "result") && (
-            <ResultLabel bytes={info.bytes} behind={behind} soFar={alike ? current : null} />
+            <ResultLabel bytes={info.bytes} behind={behind} coding={alike !== null && alike && coding} />
           )}
         </>
       )}
-      {!shown && current && <Label side="right" text={codedSoFar(current)} />}
+      {!shown && coding && <NewestLabel />}
       <StageNews job={job} busy={busy} error={error} onCancel={onCancel} onRetry={onRetry} />
       <div className="absolute bottom-3 left-3 flex items-center gap-2">
         <div className="rounded-[8px] bg-card p-0.5">
@@ -210,33 +212,35 @@ function together(soFar: FrameSource, before: FrameSource): FrameSource {
   };
 }
 
-const codedSoFar = ({ steps, bytes }: SoFar) =>
+const codedSoFar = ({ steps, bytes }: { steps: number; bytes: number }) =>
   `${steps} ${steps === 1 ? "frame" : "frames"} coded so far · ${size(bytes)}`;
 
 /** Whether the frame under the playhead is the result, is coded already, or is from before the last change. */
-function ResultLabel({ bytes, behind, soFar }: { bytes: number; behind: boolean; soFar: SoFar | null }) {
-  const coded = usePlayhead(({ index }) => soFar !== null && index < soFar.steps);
+function ResultLabel({ bytes, behind, coding }: { bytes: number; behind: boolean; coding: boolean }) {
+  const soFar = useSoFar();
+  const coded = usePlayhead(({ index }) => coding && index < soFar.steps);
   if (!behind) return <Label side="right" text={`result · ${size(bytes)}`} />;
   return (
-    <Label
-      side="right"
-      text={coded && soFar ? `result · ${codedSoFar(soFar)}` : "result · before the last change"}
-    />
+    <Label side="right" text={coded ? `result · ${codedSoFar(soFar)}` : "result · before the last change"} />
   );
+}
+
+function NewestLabel() {
+  return <Label side="right" text={codedSoFar(useSoFar())} />;
 }
 
 /** The frame that was coded last, while there is nothing to play yet. */
 function Newest({
-  soFar,
+  growing: frames,
   room,
   zoom,
 }: {
-  soFar: SoFar;
+  growing: Growing;
   room: { width: number; height: number };
   zoom: string;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { frames, steps } = soFar;
+  const steps = useSoFar((state) => state.steps);
   const scale = scaleFor(zoom, frames, room);
   useEffect(() => {
     let over = false;
@@ -326,12 +330,19 @@ function Picture({
       }
     };
     draw();
-    const stop = usePlayhead.subscribe((state, before) => {
-      if (state.index !== before.index) draw();
-    });
+    const stops = [
+      usePlayhead.subscribe((state, before) => {
+        if (state.index !== before.index) draw();
+      }),
+      // The frame under the playhead is coded anew.
+      useSoFar.subscribe((now, before) => {
+        const { index } = usePlayhead.getState();
+        if (now.steps > index && (before.steps <= index || before.frames !== now.frames)) draw();
+      }),
+    ];
     return () => {
       over = true;
-      stop();
+      for (const stop of stops) stop();
     };
   }, [frames, source, view, wipe, neighbours, reach, matte]);
   return (

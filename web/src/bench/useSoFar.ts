@@ -1,50 +1,60 @@
 // What is coded so far of the output on show, until its result is there.
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
+import { create } from "zustand";
 import type { JobInfo } from "../api/client";
 import { Growing } from "../player/growing";
 
-/** The steps that are coded so far. */
-export interface SoFar {
-  frames: Growing;
+/** The steps that are coded so far: kept apart from the bench, most of which nothing of it concerns. */
+interface SoFar {
+  frames: Growing | null;
   steps: number;
   bytes: number;
 }
 
+/** Milliseconds that a job goes on before it is watched: one that is soon done would only be held up by it. */
+const SOON = 250;
+const NOTHING: SoFar = { frames: null, steps: 0, bytes: 0 };
+
+export const useSoFar = create<SoFar>(() => NOTHING);
+
 /**
- * Follows the `job` of an `output`, if that codes pictures that can be watched, and keeps what came until the next job has something to
- * show or it is `over`: the result is on show, or there will be none.
+ * Follows the `job` of an `output`, if that codes pictures that can be watched, and keeps what came until the next job
+ * has something to show or it is `over`: the result is on show, or there will be none.
  */
-export function useSoFar(output: string, job: JobInfo | undefined, over: boolean): SoFar | null {
-  const [soFar, setSoFar] = useState<SoFar | null>(null);
+export function useWatching(output: string, job: JobInfo | undefined, over: boolean): Growing | null {
   const coming = useRef<Growing | null>(null);
-  const shown = useRef<Growing | null>(null);
   const id = !over && job?.state === "running" && job.stage === "encoding" ? job.id : null;
 
   useEffect(() => {
     if (id === null) return;
-    const growing = new Growing(id);
-    coming.current?.close();
-    coming.current = growing;
-    const tell = () => {
-      if (coming.current === growing) {
-        shown.current?.close();
-        [shown.current, coming.current] = [growing, null];
-      }
-      if (shown.current === growing) setSoFar({ frames: growing, steps: growing.count, bytes: growing.bytes });
+    const begin = () => {
+      const growing = new Growing(id);
+      coming.current?.close();
+      coming.current = growing;
+      const tell = () => {
+        const before = useSoFar.getState().frames;
+        if (coming.current === growing) {
+          before?.close();
+          coming.current = null;
+        } else if (before !== growing) return;
+        useSoFar.setState({ frames: growing, steps: growing.count, bytes: growing.bytes });
+      };
+      growing.follow(tell).catch(() => undefined); // it ended; what came stays
     };
-    growing.follow(tell).catch(() => undefined); // it ended; what came stays
+    const timer = setTimeout(begin, SOON);
+    return () => clearTimeout(timer);
   }, [id]);
 
   useEffect(() => {
     if (over) return;
     return () => {
-      for (const one of [coming, shown]) {
-        one.current?.close();
-        one.current = null;
-      }
-      setSoFar(null);
+      coming.current?.close();
+      coming.current = null;
+      useSoFar.getState().frames?.close();
+      useSoFar.setState(NOTHING);
     };
   }, [output, over]);
-  return over ? null : soFar;
+  const frames = useSoFar((state) => state.frames);
+  return over ? null : frames;
 }

@@ -3,7 +3,7 @@
 import { Cached } from "./frames";
 
 /** Milliseconds between two times that whoever watches is told. */
-const PAUSE = 60;
+const PAUSE = 100;
 
 /** The steps that are coded so far, decoded from the very bytes that they take. */
 export class Growing extends Cached {

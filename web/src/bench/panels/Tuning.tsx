@@ -8,10 +8,11 @@ import { KILOBYTES, NumberField, Row } from "../../ui/controls";
 import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
 import { withLimit } from "../outputs";
+import { useSoFar } from "../useSoFar";
 import { Head, type PanelProps } from "./panel";
 
 export function TuningPanel(panel: PanelProps) {
-  const { bench, result, behind, busy, job, soFar } = panel;
+  const { bench, result, behind, busy, job, coding } = panel;
   const { output } = bench;
   const { Panel, title } = viewOf(output);
   const budget = mostBytes(output);
@@ -36,10 +37,8 @@ export function TuningPanel(panel: PanelProps) {
             </span>{" "}
             <span className="text-ink-2">{budget !== null ? `of ${kilobytes(budget)} KB` : "KB"}</span>
           </p>
-          {soFar ? (
-            <span className="whitespace-nowrap text-ink-2">
-              <span className="figure">{size(soFar.bytes)}</span> so far
-            </span>
+          {coding ? (
+            <BytesSoFar />
           ) : (
             budget !== null &&
             bytes !== undefined && (
@@ -108,4 +107,13 @@ function Fresh({
   if (busy) return <>encoding{share > 0 ? ` ${Math.round(share * 100)} %` : "…"}</>;
   if (behind) return <>out of date</>;
   return <>{created ? `measured ${ago(created, Math.max(now, Date.now()))}` : "no bytes yet"}</>;
+}
+
+function BytesSoFar() {
+  const bytes = useSoFar((state) => state.bytes);
+  return (
+    <span className="whitespace-nowrap text-ink-2">
+      <span className="figure">{size(bytes)}</span> so far
+    </span>
+  );
 }

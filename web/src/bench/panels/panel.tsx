@@ -4,7 +4,6 @@ import type { JobInfo, ResultInfo } from "../../api/client";
 import type { Bench } from "../edits";
 import type { Standing } from "../outputs";
 import type { Shown } from "../useShown";
-import type { SoFar } from "../useSoFar";
 
 export interface PanelProps {
   bench: Bench;
@@ -14,8 +13,8 @@ export interface PanelProps {
   behind: boolean;
   busy: boolean;
   job: JobInfo | undefined;
-  /** What is coded so far of the output as it is now. */
-  soFar: SoFar | null;
+  /** Frames of the output as it is now are coded, and told of as they are. */
+  coding: boolean;
   cancel: () => void;
   retry: () => void;
   /** How every output stands. */
