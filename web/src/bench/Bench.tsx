@@ -1,8 +1,8 @@
 // One project: docket above, stage and the chosen part's controls between, the rhythm strip below.
 
-import { Redo2, Undo2 } from "lucide-react";
+import { PanelRight, Redo2, Undo2 } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
@@ -17,6 +17,7 @@ import { useCompare } from "./between";
 import { CompareStage } from "./CompareStage";
 import { Contact } from "./Contact";
 import { useContact } from "./contact";
+import { usePanel, usePanelOpen } from "./controls";
 import { useCrop } from "./crop";
 import { CropStage } from "./CropStage";
 import { Docket } from "./Docket";
@@ -126,12 +127,16 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const outputs = recipe.outputs.map((one) => standingOf(project, one, unsaved));
   const cells = standings(project, recipe, output, result, unsaved ? undefined : job, behind, outputs);
   // It opens where it was left, or on the first part that asks for a look.
-  const [part, setPart] = useState<Part>(
+  const [part, choosePart] = useState<Part>(
     () =>
       recall(project.id)?.part ??
       PARTS.find((one) => ["look", "stop"].includes(cells[one].verdict)) ??
       "tuning",
   );
+  const setPart = useCallback((next: Part) => {
+    usePanelOpen.setState({ open: true });
+    choosePart(next);
+  }, []);
   useMemory(project.id, part, shown);
   useUnsent(bench);
 
@@ -149,6 +154,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       tellError,
     );
   };
+  const { controls, open } = usePanel();
   const stage = { bench, shown, growing, coding, error, behind, busy, job, onCancel: cancel, onRetry: retry };
   const panel = { bench, result, shown, behind, busy, job, coding, cancel, retry, outputs, choose };
 
@@ -157,15 +163,15 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       value={part}
       onValueChange={(next) => setPart(next as Part)}
       activationMode="automatic"
-      className="mx-auto grid h-full max-h-[1100px] min-h-[720px] max-w-[1800px] min-w-[1100px] grid-cols-[minmax(0,1fr)] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-y-2.5 px-4 pb-4"
+      className="relative mx-auto grid h-full max-h-[1200px] min-h-[640px] max-w-[2000px] min-w-[820px] grid-cols-[minmax(0,1fr)] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-x-3 gap-y-2.5 px-4 pb-4 wide:grid-cols-[minmax(0,1fr)_clamp(320px,25vw,400px)]"
     >
       <DropChoice bench={bench} />
       <Header bench={bench} />
-      <div className="flex overflow-clip rounded-[12px] border border-line bg-card">
+      <div className="flex overflow-clip rounded-[12px] border border-line bg-card wide:col-span-2">
         <Docket standings={cells} chosen={part} />
         <Stubs bench={bench} standings={outputs} choose={choose} />
       </div>
-      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_320px] gap-3">
+      <div className="grid min-h-0">
         {part === "gather" && flying ? (
           <FlightStage bench={bench} />
         ) : part === "gather" && cutting ? (
@@ -196,21 +202,23 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
             }
           />
         )}
-        <section
-          aria-label={`${PART_NAMES[part]} controls`}
-          className="min-h-0 overflow-y-auto rounded-[12px] border border-line bg-card px-3.5 py-3"
-        >
-          {PARTS.map((one) => (
-            <Tabs.Content key={one} value={one} tabIndex={-1} className="flex flex-col gap-2.5 outline-none">
-              {one === "gather" && <GatherPanel {...panel} />}
-              {one === "rhythm" && <RhythmPanel {...panel} />}
-              {one === "framing" && <FramingPanel {...panel} />}
-              {one === "tuning" && <TuningPanel {...panel} />}
-              {one === "handoff" && <HandOffPanel {...panel} />}
-            </Tabs.Content>
-          ))}
-        </section>
       </div>
+      {/* Where there is no room beside the stage it lies over it, and can be put away. */}
+      <section
+        ref={controls}
+        aria-label={`${PART_NAMES[part]} controls`}
+        className={`absolute top-[136px] right-4 bottom-4 z-20 w-[320px] overflow-y-auto rounded-[12px] border border-line bg-card px-3.5 py-3 shadow-xl wide:static wide:row-span-2 wide:block wide:min-h-0 wide:w-auto wide:shadow-none ${open ? "" : "hidden"}`}
+      >
+        {PARTS.map((one) => (
+          <Tabs.Content key={one} value={one} tabIndex={-1} className="flex flex-col gap-2.5 outline-none">
+            {one === "gather" && <GatherPanel {...panel} />}
+            {one === "rhythm" && <RhythmPanel {...panel} />}
+            {one === "framing" && <FramingPanel {...panel} />}
+            {one === "tuning" && <TuningPanel {...panel} />}
+            {one === "handoff" && <HandOffPanel {...panel} />}
+          </Tabs.Content>
+        ))}
+      </section>
       {output.format === "still" ? (
         <StillStrip bench={bench} output={output} />
       ) : (
@@ -241,6 +249,7 @@ function useUnsent(bench: BenchParts): void {
 
 function Header({ bench }: { bench: BenchParts }) {
   const { project } = bench;
+  const open = usePanelOpen((state) => state.open);
   const held = useEdits((state) => state.held);
   const waiting = useEdits(underWay);
   const rename = (name: string) => {
@@ -249,7 +258,7 @@ function Header({ bench }: { bench: BenchParts }) {
     ).catch(tellError);
   };
   return (
-    <header className="flex items-center gap-2.5">
+    <header className="flex items-center gap-2.5 wide:col-span-2">
       <Link to="/" aria-label="Shelf" className="flex items-center gap-2.5 text-ink-2 hover:text-ink">
         <img src="/mark.svg" alt="" className="size-[26px]" />
         Shelf
@@ -291,6 +300,14 @@ function Header({ bench }: { bench: BenchParts }) {
         )}
       </span>
       <span className="grow" />
+      <IconButton
+        tip={open ? "Put the controls away" : "Show the controls"}
+        aria-pressed={open}
+        onClick={() => usePanelOpen.setState({ open: !open })}
+        className="wide:hidden"
+      >
+        <PanelRight size={15} />
+      </IconButton>
       <ThemeButton />
       <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>
         ?

@@ -17,7 +17,7 @@ export function Docket({ standings, chosen }: { standings: Record<Part, Standing
             key={part}
             value={part}
             aria-keyshortcuts={KEYS[part]}
-            className={`flex min-w-0 flex-col justify-center px-4 text-left outline-offset-[-4px] transition-colors ${
+            className={`flex min-w-0 flex-col justify-center px-2 text-left wide:px-4 outline-offset-[-4px] transition-colors ${
               index > 0 ? "tear" : ""
             } ${chosen === part ? "bg-jay-soft shadow-[inset_0_-3px_0_var(--jay)]" : "hover:bg-well"}`}
           >

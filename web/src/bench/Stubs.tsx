@@ -37,7 +37,7 @@ export function Stubs({ bench, standings, choose }: Props) {
   return (
     <section
       aria-label="Outputs"
-      className="tear flex w-[222px] shrink-0 flex-col justify-center gap-[3px] bg-well px-3 py-1"
+      className="tear flex w-[164px] shrink-0 flex-col justify-center gap-[3px] bg-well px-2 py-1 wide:w-[222px] wide:px-3"
     >
       <div role="group" aria-label="Output on show" className="flex flex-col gap-[3px]">
         {shown.map((one) => (

@@ -51,6 +51,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
     "Work",
     [
       ["G R F T H", "gather, rhythm, framing, tuning, hand-off"],
+      ["F6", "to the controls, and back"],
       ["PgUp, PgDn", "previous output, next output"],
       ["Ctrl Z", "undo"],
       ["Ctrl Shift Z", "redo"],

@@ -35,7 +35,7 @@ const labelOf = <T extends string>(choices: readonly { value: T; label: string }
 
 function spent({ loss, dither, amount }: Tuning): string {
   if (loss > 0) return `loss ${loss}`;
-  if (dither === "none" || dither === "auto") return dither === "none" ? "no dither" : "dither automatic";
+  if (dither === "none" || dither === "auto") return dither === "none" ? "no dither" : "auto dither";
   return `${dither} ${amount} %`;
 }
 

@@ -72,8 +72,8 @@ export function GatherPanel({ bench }: PanelProps) {
       )}
       <Views bench={bench} />
       <Fly bench={bench} />
-      <Renew bench={bench} />
       <Join bench={bench} />
+      <Renew bench={bench} />
     </>
   );
 }

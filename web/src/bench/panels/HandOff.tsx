@@ -45,6 +45,21 @@ export function HandOffPanel(panel: PanelProps) {
           <Line key={one.output.id} panel={panel} one={one} choose={choose} />
         ))}
       </ul>
+      <Row label="File name">
+        <TextField
+          label="File name"
+          value={output.file_name}
+          read={(text) => {
+            const ending = view.ending(output);
+            const typed = text.trim();
+            const name = typed.toLowerCase().endsWith(ending) ? typed.slice(0, -ending.length) : typed;
+            return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}${ending}` : null;
+          }}
+          why="A name of up to 110 characters, without / or \."
+          onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
+          className="w-full"
+        />
+      </Row>
       <Together panel={panel} ready={allReady} />
       {!ready &&
         (busy ? (
@@ -56,25 +71,11 @@ export function HandOffPanel(panel: PanelProps) {
           </>
         ))}
       <Check {...panel} />
+      <Send {...panel} />
       <Cover {...panel} />
       <OnRaster {...panel} />
-      <Send {...panel} />
+      <ProjectFile project={project} />
       <div className="flex flex-col gap-2 border-t border-line pt-2.5">
-        <Row label="File name">
-          <TextField
-            label="File name"
-            value={output.file_name}
-            read={(text) => {
-              const ending = view.ending(output);
-              const typed = text.trim();
-              const name = typed.toLowerCase().endsWith(ending) ? typed.slice(0, -ending.length) : typed;
-              return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}${ending}` : null;
-            }}
-            why="A name of up to 110 characters, without / or \."
-            onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
-            className="w-full"
-          />
-        </Row>
         {result && (
           <Facts
             facts={[
@@ -97,7 +98,6 @@ export function HandOffPanel(panel: PanelProps) {
         )}
         {result && !["service", "sheet"].includes(view.player(output)) && <Snippet panel={panel} />}
       </div>
-      <ProjectFile project={project} />
       {result?.notes.map((note) => (
         <p key={note} className="text-ink-2">
           <Mark verdict="look" word="look" /> {note}
@@ -279,26 +279,24 @@ function Snippet({ panel }: { panel: PanelProps }) {
 }
 
 function ProjectFile({ project }: { project: Pick<ProjectInfo, "id" | "archive_parts"> }) {
+  const whole = project.archive_parts === 1;
   return (
-    <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
-      <h3 className="font-semibold">Project file</h3>
-      <p className="text-ink-2">
-        Recipe and frames in {project.archive_parts === 1 ? "one file" : `${project.archive_parts} files`}. Drop
-        {project.archive_parts === 1 ? " it" : " all of them together"} on a shelf to go on there.
+    <div className="flex flex-wrap items-center gap-1.5 border-t border-line pt-2.5">
+      <h3 className="grow font-semibold">Project file</h3>
+      {Array.from({ length: project.archive_parts }, (_, index) => (
+        <a
+          key={index}
+          href={`/api/projects/${project.id}/archive?part=${index + 1}`}
+          download
+          className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
+        >
+          <Package size={14} />
+          {whole ? "Save project" : `Part ${index + 1}`}
+        </a>
+      ))}
+      <p className="w-full text-xs text-ink-2">
+        Recipe and frames; drop {whole ? "it" : `all ${project.archive_parts} parts`} on a shelf to go on there.
       </p>
-      <span className="flex flex-wrap gap-1.5">
-        {Array.from({ length: project.archive_parts }, (_, index) => (
-          <a
-            key={index}
-            href={`/api/projects/${project.id}/archive?part=${index + 1}`}
-            download
-            className="inline-flex h-[30px] items-center gap-1.5 rounded-[7px] border border-line px-3 font-medium hover:border-ink-3"
-          >
-            <Package size={14} />
-            {project.archive_parts === 1 ? "Save project" : `Part ${index + 1}`}
-          </a>
-        ))}
-      </span>
     </div>
   );
 }

@@ -20,9 +20,7 @@ export function Join({ bench }: { bench: Bench }) {
   return (
     <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
       <h3 className="font-semibold">Append a project</h3>
-      <p className="text-xs text-ink-2">
-        Adds another project’s frames after these. That project stays as it is; undo takes them out again.
-      </p>
+      <p className="text-xs text-ink-2">Its frames come after these; it stays as it is.</p>
       <span className="flex gap-1.5">
         <select
           aria-label="Project to append"

@@ -44,12 +44,10 @@ export function Renew({ bench }: { bench: Bench }) {
   };
   const chosen = (list: FileList | null) => void take(chosenFiles(list));
   return (
-    <div className="flex flex-col gap-1.5 border-t border-line pt-2.5">
+    // What is done many times a day stays in sight below the longest report.
+    <div className="sticky -bottom-3 -mx-3.5 -mb-3 flex flex-col gap-1.5 border-t border-line bg-card px-3.5 pt-2.5 pb-3">
       <h3 className="font-semibold">Replace frames</h3>
-      <p className="text-xs text-ink-2">
-        Newer renders replace frames with the same name or number; renamed ones are recognised by content. All
-        edits stay.
-      </p>
+      <p className="text-xs text-ink-2">By newer renders, known by name, number or content. All edits stay.</p>
       <input
         ref={files}
         type="file"

@@ -100,28 +100,30 @@ export function Send(panel: PanelProps) {
           />
         )}
       </Row>
-      {uses.length > 0 && (
+      {(uses.length > 0 || places.length > 0) && (
         <Row label="As">
-          <Select
-            label="What it is for there"
-            value={use}
-            choices={uses.map((value) => ({ value, label: value }))}
-            onChange={setUse}
-          />
-        </Row>
-      )}
-      {places.length > 0 && (
-        <Row label={use === "source" ? "Source" : "Memory"}>
-          <Select
-            label={use === "source" ? "Source" : "Memory"}
-            value={String(memory)}
-            choices={(use === "source" ? places.slice(0, 2) : places).map(({ number, title }) => ({
-              value: String(number),
-              label: use === "source" ? (number === 1 ? "A" : "B") : `${number} · ${title || "free"}`,
-            }))}
-            onChange={(next) => setMemory(Number(next))}
-          />
-          {use === "transition" && cut !== null && <span className="text-ink-2">cut at frame {cut}</span>}
+          {uses.length > 0 && (
+            <Select
+              label="What it is for there"
+              value={use}
+              choices={uses.map((value) => ({ value, label: value }))}
+              onChange={setUse}
+            />
+          )}
+          {places.length > 0 && (
+            <Select
+              label={use === "source" ? "Source" : "Memory"}
+              value={String(memory)}
+              choices={(use === "source" ? places.slice(0, 2) : places).map(({ number, title }) => ({
+                value: String(number),
+                label:
+                  use === "source"
+                    ? `source ${number === 1 ? "A" : "B"}`
+                    : `memory ${number} · ${title || "free"}`,
+              }))}
+              onChange={(next) => setMemory(Number(next))}
+            />
+          )}
         </Row>
       )}
       <span className="flex gap-1.5">
@@ -137,6 +139,9 @@ export function Send(panel: PanelProps) {
         >
           <SendIcon size={14} /> Send
         </Button>
+        {places.length > 0 && use === "transition" && cut !== null && (
+          <span className="self-center text-ink-2">cut at frame {cut}</span>
+        )}
       </span>
       {answers.map((one) => (
         <AnswerLine key={one.id} panel={panel} output={output} delivery={one} standIns={standIns} />

@@ -20,7 +20,7 @@ function FileName({ bench, result, index }: { bench: Bench; result: ResultInfo |
       role="note"
       aria-label="File on show"
       title={frame?.name}
-      className="figure w-[116px] truncate text-ink-2"
+      className="figure w-[116px] min-w-0 shrink truncate text-ink-2 @max-[860px]:hidden"
     >
       {!frame
         ? "blank"
@@ -61,107 +61,111 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
   const held = useMemo(() => [...chosen].some((place) => String(place) in holds), [chosen, holds]);
   const cost = result?.costs[index];
   return (
-    <div className="flex h-[30px] items-center gap-2">
-      <IconButton
-        tip={playing ? "Pause" : "Play"}
-        keys="Space"
-        look="strong"
-        onClick={toggle}
-        disabled={!shown}
-      >
-        {playing ? <Pause size={14} fill="currentColor" /> : <Play size={14} fill="currentColor" />}
-      </IconButton>
-      <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!shown}>
-        <SkipBack size={14} />
-      </IconButton>
-      <IconButton tip="Previous frame" keys="←" onClick={() => step(-1)} disabled={!shown}>
-        <ChevronLeft size={15} />
-      </IconButton>
-      <IconButton tip="Next frame" keys="→" onClick={() => step(1)} disabled={!shown}>
-        <ChevronRight size={15} />
-      </IconButton>
-      <span className="figure ml-1 min-w-[176px] whitespace-nowrap">
-        <b>
-          frame {info ? index + 1 : 0} of {info?.count ?? 0}
-        </b>{" "}
-        <span className="text-ink-2">{seconds(before)} s</span>
-      </span>
-      <FileName bench={bench} result={result} index={index} />
-      <label
-        className="flex items-center gap-1.5 text-ink-2"
-        title="Preview only: the file is unchanged (, and .)"
-      >
-        preview speed
-        <select
-          aria-label="Preview speed"
-          value={String(speed)}
-          onChange={(event) => setSpeed(Number(event.target.value))}
-          className="figure h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
+    <div className="@container">
+      <div className="flex h-[30px] items-center gap-1.5 whitespace-nowrap [&>button]:shrink-0">
+        <IconButton
+          tip={playing ? "Pause" : "Play"}
+          keys="Space"
+          look="strong"
+          onClick={toggle}
+          disabled={!shown}
         >
-          {SPEEDS.map((one) => (
-            <option key={one} value={one}>
-              {one} %
-            </option>
-          ))}
-        </select>
-      </label>
-      {skipped > 0 && (
-        <span
-          className="text-look"
-          title="The display was too slow to show every frame in time, in this round or the one before"
-        >
-          {skipped} skipped
+          {playing ? <Pause size={14} fill="currentColor" /> : <Play size={14} fill="currentColor" />}
+        </IconButton>
+        <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!shown}>
+          <SkipBack size={14} />
+        </IconButton>
+        <IconButton tip="Previous frame" keys="←" onClick={() => step(-1)} disabled={!shown}>
+          <ChevronLeft size={15} />
+        </IconButton>
+        <IconButton tip="Next frame" keys="→" onClick={() => step(1)} disabled={!shown}>
+          <ChevronRight size={15} />
+        </IconButton>
+        <span className="figure ml-1 min-w-[168px] @max-[760px]:min-w-0">
+          <b>
+            frame {info ? index + 1 : 0} of {info?.count ?? 0}
+          </b>{" "}
+          <span className="text-ink-2 @max-[760px]:hidden">{seconds(before)} s</span>
         </span>
-      )}
-      <span className="grow" />
-      {chosen.size > 0 ? (
-        <>
-          <span role="status" aria-label="Selection" className="whitespace-nowrap text-ink-2">
-            {chosen.size} selected
-            {cost !== undefined && (
-              <>
-                , <span className="figure">{kilobytes(selected.bytes)} KB</span>
-              </>
-            )}
+        <FileName bench={bench} result={result} index={index} />
+        <label
+          className={`flex items-center gap-1.5 text-ink-2 ${chosen.size > 0 ? "@max-[1120px]:hidden" : ""}`}
+          title="Preview only: the file is unchanged (, and .)"
+        >
+          <span>
+            <span className="@max-[960px]:sr-only">preview </span>speed
           </span>
-          <TextField
-            label="Delay of the selected frames"
-            value={selected.delay === null ? "mixed" : `${Number((selected.delay / 10).toFixed(2))} cs`}
-            title={DELAYS_ARE}
-            why={DELAYS_ARE}
-            read={(text) => (text === "mixed" || parseDelay(text, rate) !== null ? text : null)}
-            onCommit={(text) => {
-              const flicks = parseDelay(text, rate);
-              if (flicks !== null) holdPlaces(bench, chosenPlaces(), flicks);
-            }}
-            className="w-[76px] text-right"
-          />
-          {held && <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Clear custom delays</Button>}
-          <Button onClick={() => leaveOut(bench)}>Leave out</Button>
-        </>
-      ) : (
-        <Button look="quiet" disabled={!result} onClick={() => result && selectAll(result)}>
-          Select all
-        </Button>
-      )}
-      <span className="h-5 border-l border-line" />
-      <span className="whitespace-nowrap text-ink-2">
-        this frame{" "}
-        <b className="figure inline-block min-w-[62px] text-right text-ink">
-          {cost === undefined ? "–" : `${(cost / 1024).toFixed(1)} KB`}
-        </b>
-      </span>
-      <span className="flex">
-        <IconButton tip="Zoom out" keys="-" look="quiet" disabled={whole} onClick={() => zoomStrip(0.5)}>
-          <ZoomOut size={14} />
-        </IconButton>
-        <IconButton tip="Zoom to fit" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
-          <Maximize2 size={13} />
-        </IconButton>
-        <IconButton tip="Zoom in" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
-          <ZoomIn size={14} />
-        </IconButton>
-      </span>
+          <select
+            aria-label="Preview speed"
+            value={String(speed)}
+            onChange={(event) => setSpeed(Number(event.target.value))}
+            className="figure h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
+          >
+            {SPEEDS.map((one) => (
+              <option key={one} value={one}>
+                {one} %
+              </option>
+            ))}
+          </select>
+        </label>
+        {skipped > 0 && (
+          <span
+            className="text-look"
+            title="The display was too slow to show every frame in time, in this round or the one before"
+          >
+            {skipped} skipped
+          </span>
+        )}
+        <span className="grow" />
+        {chosen.size > 0 ? (
+          <>
+            <span role="status" aria-label="Selection" className="whitespace-nowrap text-ink-2">
+              {chosen.size} selected
+              {cost !== undefined && (
+                <>
+                  , <span className="figure">{kilobytes(selected.bytes)} KB</span>
+                </>
+              )}
+            </span>
+            <TextField
+              label="Delay of the selected frames"
+              value={selected.delay === null ? "mixed" : `${Number((selected.delay / 10).toFixed(2))} cs`}
+              title={DELAYS_ARE}
+              why={DELAYS_ARE}
+              read={(text) => (text === "mixed" || parseDelay(text, rate) !== null ? text : null)}
+              onCommit={(text) => {
+                const flicks = parseDelay(text, rate);
+                if (flicks !== null) holdPlaces(bench, chosenPlaces(), flicks);
+              }}
+              className="w-[76px] text-right"
+            />
+            {held && <Button onClick={() => releasePlaces(bench, chosenPlaces())}>Clear delays</Button>}
+            <Button onClick={() => leaveOut(bench)}>Leave out</Button>
+          </>
+        ) : (
+          <Button look="quiet" disabled={!result} onClick={() => result && selectAll(result)}>
+            Select all
+          </Button>
+        )}
+        <span className="h-5 border-l border-line" />
+        <span className={`text-ink-2 ${chosen.size > 0 ? "@max-[1120px]:hidden" : ""}`}>
+          <span className="@max-[860px]:sr-only">this frame </span>
+          <b className="figure inline-block min-w-[62px] text-right text-ink">
+            {cost === undefined ? "–" : `${(cost / 1024).toFixed(1)} KB`}
+          </b>
+        </span>
+        <span className={`flex ${chosen.size > 0 ? "@max-[760px]:hidden" : ""}`}>
+          <IconButton tip="Zoom out" keys="-" look="quiet" disabled={whole} onClick={() => zoomStrip(0.5)}>
+            <ZoomOut size={14} />
+          </IconButton>
+          <IconButton tip="Zoom to fit" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
+            <Maximize2 size={13} />
+          </IconButton>
+          <IconButton tip="Zoom in" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
+            <ZoomIn size={14} />
+          </IconButton>
+        </span>
+      </div>
     </div>
   );
 }

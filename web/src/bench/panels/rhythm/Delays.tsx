@@ -167,7 +167,7 @@ export function DelaysPart({ bench, result }: PanelProps) {
         disabled={!places.some((place) => String(place) in rhythm.holds)}
         onClick={() => edit("Custom delays cleared", (so) => withoutHolds(so, places))}
       >
-        Clear custom delays
+        Clear delays
       </Button>
       <div className="border-t border-line pt-2.5">
         <Facts

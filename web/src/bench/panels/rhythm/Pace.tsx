@@ -262,7 +262,7 @@ export function PacePart({ bench, result }: PanelProps) {
         {holds > 0 && (
           <div className="mt-2 flex items-center justify-between">
             <span>{count(holds, "frame")} with a custom delay</span>
-            <Button onClick={() => set("Custom delays cleared", { holds: {} })}>Clear custom delays</Button>
+            <Button onClick={() => set("Custom delays cleared", { holds: {} })}>Clear delays</Button>
           </div>
         )}
       </div>
