@@ -155,6 +155,27 @@ def test_a_transition_is_checked_for_cover_where_it_goes(run: Run, tmp_path: Pat
             assert (rules["Cover"]["verdict"], rules["Cover"]["measured"]) == (verdict, measured)
 
 
+def test_frames_whose_rate_nobody_said_go_one_by_one_where_a_target_fixes_it(run: Run, tmp_path: Path) -> None:
+    """Sixty rendered frames are the second that they are for, not two and a half."""
+    save_frames(tmp_path / "in", curtain(60), "curtain_{}.png")
+    for asked, files, verdict in (
+        ((), 60, "pass"),
+        (("--fps", "24"), 150, "fail"),  # they were said to last longer
+        (("--fps", "24", "--one-by-one"), 60, "pass"),
+        (("--play-fps", "30"), 75, "fail"),
+    ):
+        to = tmp_path / f"out-{len(asked)}-{files}"
+        _, printed, _ = run(
+            *("make", tmp_path / "in", "-o", f"{to}/", "--size", "64x36", *asked),
+            *("--target", "switcher-transition", "--json"),
+        )
+        rules = {rule["rule"]: rule["verdict"] for rule in json.loads(printed)["check"]["rules"]}
+        assert (len(list(to.iterdir())), rules["Frames"]) == (files, verdict), asked
+    status, _, error = run("make", tmp_path / "in", "-o", tmp_path / "a.gif", "--one-by-one")
+    assert status == 2
+    assert "--one-by-one needs a rate" in error
+
+
 def test_what_comes_out_of_nothing_and_goes_into_nothing_is_not_called_a_loop(run: Run, tmp_path: Path) -> None:
     curtains = curtain(21)
     clear = np.zeros_like(curtains[0])

@@ -205,6 +205,41 @@ def test_at_a_rate_of_its_own_an_output_drops_what_is_not_due(
     assert abs(sum(plan.durations) - count * SECOND / Fraction(rate)) <= 1
 
 
+@given(
+    st.integers(1, 90),
+    st.sampled_from(["7.3", "24000/1001", "50", "60000/1001", "60", "333"]),
+    st.sampled_from(["forward", "reverse", "there-and-back"]),
+    st.dictionaries(st.integers(1, 40), st.integers(1, 9 * SECOND), max_size=5),
+    st.sampled_from(["50", "100", "333"]),
+    st.integers(0, 3),
+)
+def test_frames_may_go_one_by_one_at_an_output_s_rate(
+    count: int, to: str, direction: str, holds: dict[int, int], speed: str, dissolve: int
+) -> None:
+    """Whatever they last by themselves: what plays is what plays without, each for one tick, none lost."""
+    rhythm: dict[str, Any] = {
+        "holds": {at: lasts for at, lasts in holds.items() if at <= count},
+        "speed": speed,
+    }
+    rhythm |= {"direction": direction, "dissolve": dissolve}
+    plan, without = played(count, {"rate": to, "keep": "frames"}, **rhythm), played(count, **rhythm)
+    assert (plan.shots, plan.places, plan.dropped) == (without.shots, without.places, ())
+    assert set(plan.times) == {SECOND / Fraction(to)}
+    # A length of the output's own says what it lasts; so does a project's rate that is kept.
+    lasting = {"rate": to, "length": 2 * SECOND}
+    assert played(count, {**lasting, "keep": "frames"}, **rhythm) == played(count, lasting, **rhythm)
+
+
+def test_a_project_whose_rate_nobody_set_is_untimed() -> None:
+    assert Rhythm().untimed
+    assert Rhythm(direction="reverse", repeat=1, cycles=3, step=2).untimed
+    for said in ({"rate": "25"}, {"delay": 5}, {"holds": {1: 7}}, {"speed": "50"}, {"length": SECOND}):
+        assert not Rhythm.model_validate(said).untimed
+    span = {"name": "walk", "first": 1, "last": 2}
+    assert Rhythm.model_validate({"spans": [span]}).untimed
+    assert not Rhythm.model_validate({"spans": [{**span, "rate": "12"}]}).untimed
+
+
 def test_fewer_frames_than_the_rate_are_shown_longer_or_blended() -> None:
     # Film shown at 60 a second, three and two in turn: common practice, no published source.
     held = played(4, {"rate": "60"}, rate="24")

@@ -218,6 +218,48 @@ def test_odd_gifs_come_in_as_chromium_shows_them(desk: Desk) -> None:
         assert not [one for one in theirs if one is not None], what
 
 
+def test_frames_that_nobody_gave_a_rate_go_one_by_one_where_the_target_has_one(desk: Desk) -> None:
+    page = desk.page
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+        project = project_of(client, curtain(60))
+    desk.goto(f"/project/{project}")
+    desk.settled()
+    add(page, "Switcher transition")
+    rhythm = page.get_by_role("tab", name="Rhythm")
+    expect(rhythm).to_contain_text("1.00 s one by one at 60 fps", timeout=60_000)
+    page.keyboard.press("r")
+    panel = page.get_by_role("region", name="Rhythm controls")
+    expect(panel).to_contain_text("One by one: 60 frames, 1.00 s. In the same time: 150 frames, 2.50 s.")
+    panel.get_by_role("radio", name="time", exact=True).click()
+    expect(rhythm).to_contain_text("2.50 s at 60 fps output")
+    page.keyboard.press("Control+z")
+    expect(rhythm).to_contain_text("1.00 s one by one at 60 fps", timeout=60_000)
+    panel.get_by_role("button", name="59.94 fps").click()  # that is the frames' own rate: it was set by hand
+    expect(panel).to_contain_text("One by one: 60 frames, 1.00 s. In the same time: 60 frames, 1.00 s.")
+
+
+def test_to_check_against_a_target_changes_nothing_and_to_set_up_for_it_is_one_undo(desk: Desk) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    framing = page.get_by_role("tab", name="Framing")
+    before = framing.inner_text()
+    page.keyboard.press("h")
+    rules = page.get_by_role("region", name="Rules check")
+    page.get_by_label("Target", exact=True).select_option("square-thumbnail")
+    expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("rule fails")
+    expect(page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
+    assert framing.inner_text() == before
+    expect(rules).to_contain_text("150 × 150")
+    rules.get_by_role("button", name="Set up for it").click()
+    expect(framing).to_contain_text("150 × 150", timeout=60_000)
+    expect(rules.get_by_role("button", name="Set up for it")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(framing).to_have_text(re.compile("580 × 326"))
+    page.keyboard.press("Control+z")
+    desk.settled()
+    assert framing.inner_text() == before
+
+
 def test_a_transition_shows_how_much_it_covers_and_where_to_cut(desk: Desk) -> None:
     page = desk.page
     with httpx.Client(base_url=desk.base, timeout=60) as client:

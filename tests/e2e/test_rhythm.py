@@ -212,11 +212,12 @@ def test_the_range_is_set_on_the_strip_with_the_picture_in_sight(desk: Desk) -> 
     rhythm(desk, "Tern in flight", "Order")
     page = desk.page
     starts = page.get_by_role("slider", name="Range starts")
-    box = starts.bounding_box()
+    box, end = starts.bounding_box(), page.get_by_role("slider", name="Range ends").bounding_box()
     assert box
+    assert end
     page.mouse.move(box["x"] + 4, box["y"] + 9)
     page.mouse.down()
-    page.mouse.move(box["x"] + 4 + 5 * 1220 / 24, box["y"] + 9, steps=10)
+    page.mouse.move(box["x"] + 4 + 5 * (end["x"] - box["x"]) / 24, box["y"] + 9, steps=10)
     expect(page.get_by_text("from 6", exact=True)).to_be_visible()
     expect(page.get_by_role("img", name="The picture, playing")).to_be_visible()
     page.mouse.up()

@@ -74,6 +74,11 @@ def add_to(commands: Any) -> None:
     pace.add_argument("--length", help="what it all lasts: 4s, 2500ms")
     make.add_argument("--play-fps", help="play at this rate in the same time, dropping or holding frames")
     make.add_argument(
+        "--one-by-one",
+        action="store_true",
+        help="with --play-fps, or a target that fixes a rate: each frame for one tick, whatever it lasted",
+    )
+    make.add_argument(
         "--play-by",
         choices=("hold", "blend", "motion"),
         help="with --play-fps: what is between frames",

@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from ..core.errors import InputError
-from ..core.recipe import MAX_PLACES, GifOutput, Recipe, bytes_target
+from ..core.recipe import MAX_PLACES, GifOutput, Recipe, Rhythm, bytes_target
 from ..core.sequence.files import FileFrame, read_file
 from ..core.targets.catalogue import find, read_target
 from ..core.timing.flicks import parse_delay, written_rate
@@ -53,7 +53,7 @@ _OWN = {
 """Options that only some formats have."""
 _OF_ONE = (
     *("size", "canvas", "place", "fit", "resample", "matte", "keep_alpha", "max_bytes", "target"),
-    *("play_fps", "play_by", "still", "frames"),
+    *("play_fps", "play_by", "one_by_one", "still", "frames"),
 )
 """Other options that are said of one output."""
 
@@ -78,7 +78,7 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
     _set(*((tone, key, getattr(options, key)) for key in ("exposure", "contrast", "saturation", "gamma")))
     _set((base["framing"], "choke", options.choke))
     if not options.all:
-        base["outputs"] = [_output(options, base["outputs"])]
+        base["outputs"] = [_output(options, base["outputs"], untimed=_untimed(base["rhythm"], options))]
     cropped = options.line_up is not None and options.line_up_cover == "crop"
     if cropped or options.crop is not None or options.trim is not None or options.trim_bars:
         for output in base["outputs"]:  # what is asked for goes before a crop of their own
@@ -87,6 +87,13 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
         return Recipe.model_validate(base)
     except ValidationError as error:
         raise InputError(first_error(error, options), remedy="see 'jayflick make --help'") from error
+
+
+def _untimed(rhythm: dict[str, Any], options: argparse.Namespace) -> bool:
+    try:
+        return options.fps is None and Rhythm.model_validate(rhythm).untimed
+    except ValidationError:  # which the whole recipe is refused for
+        return False
 
 
 def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
@@ -135,7 +142,7 @@ def of_frames(options: argparse.Namespace, frame: FileFrame) -> str | None:
     return f"{max(1, round(width * share))}x"
 
 
-def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[str, Any]:
+def _output(options: argparse.Namespace, outputs: list[dict[str, Any]], *, untimed: bool) -> dict[str, Any]:
     """The output that the ending asks for: one of that format, or the first made over into it."""
     form, settings = _asked(options)
     output = next((one for one in outputs if one["format"] == form and _fits(one, settings)), None)
@@ -147,7 +154,7 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
     if options.keep_alpha and options.matte is not None:
         raise InputError("--keep-alpha and --matte contradict each other", remedy="use one of them")
     if options.target is not None:
-        _aim(output, options.target)
+        _aim(output, options.target, untimed=untimed)
     if options.canvas is not None:
         canvas = sides_of("--canvas", options.canvas)
         if None in (canvas["width"], canvas["height"]):
@@ -204,11 +211,14 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]]) -> dict[
     }
     _set(
         (output["take"], "rate", written_rate(options.play_fps) if options.play_fps else None),
+        (output["take"], "keep", "frames" if options.one_by_one else "time" if options.play_fps else None),
         (output["take"], "between", options.play_by),
         (output["size"], "fit", options.fit),
         (output["size"], "resample", options.resample),
         *((output, key, value) for key, value in own.items() if form in _OWN[key]),
     )
+    if options.one_by_one and output["take"]["rate"] is None:
+        raise InputError("--one-by-one needs a rate", remedy="add --play-fps, or a target that fixes one")
     return output
 
 
@@ -283,8 +293,8 @@ def made_over(output: dict[str, Any], form: str) -> dict[str, Any]:
     return document
 
 
-def _aim(output: dict[str, Any], name: str) -> None:
-    """Set what a target fixes, and leave the rest."""
+def _aim(output: dict[str, Any], name: str, *, untimed: bool) -> None:
+    """Set what a target fixes, and leave the rest. ``untimed``: nobody said how fast the frames play."""
     target = read_target(read_file(Path(name)), name) if name.endswith(".json") else find(name)
     preset = target.preset
     output["target"] = target.model_dump(mode="json")
@@ -293,7 +303,7 @@ def _aim(output: dict[str, Any], name: str) -> None:
     if preset.fit is not None:
         output["size"]["fit"] = preset.fit
     if preset.rate is not None:
-        output["take"]["rate"] = preset.rate
+        output["take"] |= {"rate": preset.rate, "keep": "frames" if untimed else "time"}
         if output["format"] == "frames":  # which have no time of their own: one that lasts longer comes again
             output["held"] = "repeated"
     longest = target.figures.get("longest_side")

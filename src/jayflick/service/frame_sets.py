@@ -210,7 +210,7 @@ def cut_apart(
             "outputs": tuple(
                 output.model_copy(
                     update={
-                        "take": Take(rate=output.take.rate),
+                        "take": Take(rate=output.take.rate, keep=output.take.keep),
                         "framing": None,
                         "size": _not_enlarged(output.size, majority_size(together.files)),
                     }

@@ -2,7 +2,7 @@
 
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
-import type { CheckInfo, Output, Project, ResultInfo, Target } from "../api/client";
+import type { Recipe, CheckInfo, Output, Project, ResultInfo, Target } from "../api/client";
 import type { Verdict } from "../ui/controls";
 import type { Bench } from "./edits";
 import type { Format } from "./formats/format";
@@ -187,11 +187,20 @@ export function added(bench: Bench, blank: Blank, target: Target | null): Output
   }
   const stem = bench.recipe.outputs[0]?.file_name.replace(/\.[^.]*$/, "") ?? "loop";
   output = { ...output, file_name: freeFile(stem, viewOf(output).ending(output), outputs) };
-  return target ? aimed(output, target) : output;
+  return target ? aimed(output, target, bench.recipe.rhythm) : output;
 }
 
-/** The output set as a target wishes; what that leaves open stays. */
-export function aimed(output: Output, target: Target): Output {
+/** Whether nobody has said how fast the frames play: the rate is the one that every project begins with. */
+export function isUntimed({ rate, delay, holds, speed, length, spans }: Recipe["rhythm"]): boolean {
+  const set = delay !== null || length !== null || speed !== "100" || Object.keys(holds).length > 0;
+  return rate === "24" && !set && spans.every((span) => span.rate === null);
+}
+
+/**
+ * The output set as a target wishes; what that leaves open stays. At a rate that the target fixes frames of which
+ * nobody has said how fast they play go one by one.
+ */
+export function aimed(output: Output, target: Target, rhythm: Recipe["rhythm"]): Output {
   const { preset } = target;
   const size =
     preset.width !== null || preset.height !== null
@@ -201,7 +210,9 @@ export function aimed(output: Output, target: Target): Output {
     ...output,
     target,
     size: preset.fit ? { ...size, fit: preset.fit } : size,
-    take: preset.rate ? { ...output.take, rate: preset.rate } : output.take,
+    take: preset.rate
+      ? { ...output.take, rate: preset.rate, keep: isUntimed(rhythm) ? ("frames" as const) : ("time" as const) }
+      : output.take,
   };
   // Frames have no time of their own: at a rate that is fixed, one that lasts longer comes again.
   if (aim.format === "frames" && preset.rate) return { ...aim, held: "repeated" };
@@ -210,6 +221,29 @@ export function aimed(output: Output, target: Target): Output {
   if (preset.over_page && aim.format === "gif" && ["cutoff", "dither"].includes(aim.alpha.edges))
     return { ...aim, alpha: { ...aim.alpha, edges: "matte" } };
   return aim;
+}
+
+/** What setting an output up for its target would change, in words; nothing if it is set up so. */
+export function setUp(output: Output, rhythm: Recipe["rhythm"]): { output: Output; words: string[] } | null {
+  if (!output.target) return null;
+  const next = aimed(output, output.target, rhythm);
+  if (JSON.stringify(next) === JSON.stringify(output)) return null;
+  const words: string[] = [];
+  const { width, height } = next.size;
+  if (width !== output.size.width || height !== output.size.height)
+    words.push(`${width ?? "any"} × ${height ?? "any"}`);
+  if (next.size.fit !== output.size.fit) words.push(`fit: ${next.size.fit}`);
+  if (next.take.rate !== output.take.rate || next.take.keep !== output.take.keep)
+    words.push(
+      `${next.take.rate ?? ""} fps, ${next.take.keep === "frames" ? "frame by frame" : "in the same time"}`,
+    );
+  if (next.format === "frames" && output.format === "frames" && next.held !== output.held)
+    words.push("held frames written again and again");
+  if (next.format === "sheet" && output.format === "sheet" && next.widest !== output.widest)
+    words.push(`at most ${next.widest} px wide`);
+  if (next.format === "gif" && output.format === "gif" && next.alpha.edges !== output.alpha.edges)
+    words.push("edges over the page colour");
+  return { output: next, words };
 }
 
 /** The formats that a target takes, as they are added; its own comes first. */

@@ -71,7 +71,9 @@ export function standings(
   const holds = Object.keys(recipe.rhythm.holds).length;
   const places = recipe.rhythm.order?.length ?? project.frames;
   const rate = take.rate
-    ? `at ${take.rate} fps output`
+    ? take.keep === "frames"
+      ? `one by one at ${take.rate} fps`
+      : `at ${take.rate} fps output`
     : holds >= places - unused
       ? "custom delays"
       : recipe.rhythm.delay === null

@@ -104,6 +104,12 @@ class Rhythm(Part):
             raise ValueError("two spans have the same name")
         return value
 
+    @property
+    def untimed(self) -> bool:
+        """Whether nobody has said how fast the frames play: the rate is the one every project begins with."""
+        whole = self.delay is None and self.length is None and self.speed == "100" and not self.holds
+        return whole and self.rate == "24" and all(span.rate is None for span in self.spans)
+
     @model_validator(mode="after")
     def _range_runs_forward(self) -> Self:
         if self.first is not None and self.last is not None and self.first > self.last:
@@ -117,8 +123,11 @@ class Take(Part):
     span: str | None = Field(None, max_length=80, description="Only this span; otherwise the range")
     first: Place | None = Field(None, description="First place of a range of its own, instead of the rhythm's")
     last: Place | None = Field(None, description="Last place of it")
-    rate: Rate | None = Field(
-        None, description="Play at this rate in the same time: frames are dropped or shown longer"
+    rate: Rate | None = Field(None, description="Play at this rate")
+    keep: Literal["time", "frames"] = Field(
+        "time",
+        description="At a rate of its own: the time, so that frames are dropped or shown longer, or the "
+        "frames, one by one, each for one tick; with a length of its own always the time",
     )
     between: Literal["hold", "blend", "motion"] = Field(
         "hold",

@@ -47,7 +47,7 @@ def with_part(recipe: Recipe, moved: dict[int, int], gaps: Sequence[int]) -> Rec
         take = output.take
         span = take.span if take.span in named else None
         changed: dict[str, object] = {
-            "take": Take(span=span, rate=take.rate, between=take.between, repeat=take.repeat)
+            "take": Take(span=span, rate=take.rate, keep=take.keep, between=take.between, repeat=take.repeat)
         }
         if output.only is not None:
             changed["frame"] = min(output.only, count)

@@ -398,6 +398,8 @@ def _at_rate(words: str, rate: Fraction, length: Fraction | None, facts: Facts, 
     seconds = Fraction(facts.duration_ms or 0) / 1000 if length is None else length
     count = max(1, round(seconds * rate))
     settings = [Setting(("output", "take", "rate"), written_rate(str(rate)))]
+    if output.take.keep != "time":
+        settings.append(Setting(("output", "take", "keep"), "time"))
     if length is not None:
         settings.append(Setting(("output", "take", "length"), round(length * SECOND)))
     # A set has no time of its own: what lasts longer than a frame of the rate is written as often.

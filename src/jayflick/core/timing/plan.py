@@ -102,8 +102,8 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
 
     Frames that ``gather`` leaves out are skipped; one before folded frames, or before a gap that is held,
     lasts as many frames longer. Then, in this order: every n-th, in-betweens, direction, dissolve, cycles,
-    speed, the output's rate. Raises ``InputError`` when there is nothing to play, or more than ``MAX_PLACES``
-    steps.
+    speed, the output's rate; or all frames one by one at that. Raises ``InputError`` when there is nothing to
+    play, or more than ``MAX_PLACES`` steps.
     """
     if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
@@ -123,7 +123,11 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         steps.append(one)  # it rests where it began
     scale = Fraction(1)
     notes: tuple[str, ...] = ()
-    if take.length is not None:
+    rate = None if take.rate is None else parse_rate(take.rate)
+    one_by_one = rate is not None and take.keep == "frames" and take.length is None
+    if rate is not None and one_by_one:
+        steps = [step._replace(time=SECOND / rate) for step in steps]
+    elif take.length is not None:
         scale = Fraction(take.length) / sum(step.time for step in steps)
         steps = [step._replace(time=step.time * scale) for step in steps]
     elif rhythm.length is not None:
@@ -132,8 +136,8 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         scale = 100 / Fraction(rhythm.speed)
         steps = [step._replace(time=step.time * scale) for step in steps]
     dropped: tuple[int, ...] = ()
-    if take.rate is not None:
-        steps, dropped = _at_rate(steps, parse_rate(take.rate), take.between, repeat != 1)
+    if rate is not None and not one_by_one:
+        steps, dropped = _at_rate(steps, rate, take.between, repeat != 1)
     return Plan(
         tuple(step.shot for step in steps),
         tuple(step.place for step in steps),

@@ -5,7 +5,7 @@ import { useRef, useState } from "react";
 import { api, data, type CheckInfo, type Target } from "../../api/client";
 import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
-import { aimed, withLimit } from "../outputs";
+import { setUp, withLimit } from "../outputs";
 import { applyRemedy, wordsOf } from "../remedy";
 import { useTargets } from "../Stubs";
 import type { PanelProps } from "./panel";
@@ -26,13 +26,15 @@ export function Check({ bench, outputs }: PanelProps) {
   const aim = (name: string) => {
     const next = targets.data?.find((one) => one.target.name === name)?.target;
     if (name === "") bench.editOutput("No target", (so) => ({ ...so, target: null }));
-    else if (next) bench.editOutput(`For ${next.title}`, (so) => aimed(so, next));
+    else if (next) bench.editOutput(`Checked against ${next.title}`, (so) => ({ ...so, target: next }));
   };
+  const { rhythm } = bench.recipe;
+  const wish = setUp(output, rhythm);
   return (
     <section aria-label="Rules check" className="flex flex-col gap-1.5 rounded-[10px] bg-well px-3 py-2.5">
       <div className="flex items-center justify-between gap-2">
         <label className="flex min-w-0 items-center gap-1.5 font-semibold">
-          For
+          Check against
           <select
             aria-label="Target"
             value={target?.name ?? ""}
@@ -57,6 +59,19 @@ export function Check({ bench, outputs }: PanelProps) {
         )}
       </div>
       {target?.about && <p className="text-xs text-ink-2">{target.about}</p>}
+      {target && wish && (
+        <div className="flex items-center justify-between gap-2">
+          <span className="text-xs text-ink-2">{wish.words.join(" · ")}</span>
+          <Button
+            className="h-[26px]! px-2!"
+            onClick={() =>
+              bench.editOutput(`Set up for ${target.title}`, (so) => setUp(so, rhythm)?.output ?? so)
+            }
+          >
+            Set up for it
+          </Button>
+        </div>
+      )}
       {wrong.map((rule) => (
         <Wrong key={rule.rule} rule={rule} bench={bench} />
       ))}

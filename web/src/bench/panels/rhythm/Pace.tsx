@@ -24,7 +24,9 @@ import { usePreview } from "../../range";
 import { Facts, type PanelProps } from "../panel";
 import { usePlan } from "./usePlan";
 
-const RATES = ["10", "12", "15", "20", "24", "25", "30", "50"];
+const RATES = ["10", "12", "15", "20", "24000/1001", "24", "25", "30", "48", "50", "60000/1001", "60"];
+const named = (rate: string) =>
+  rate.includes("/") ? (FLICKS / perFrame(rate)).toFixed(3).replace(/0$/, "") : rate;
 /** The most that viewers play as written: 2 hundredths a frame. */
 const CEILING = 50;
 
@@ -87,16 +89,16 @@ export function PacePart({ bench, result }: PanelProps) {
           className="w-[80px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
       </Row>
-      <div role="group" aria-label="Usual rates" className="grid grid-cols-8 gap-1">
+      <div role="group" aria-label="Usual rates" className="grid grid-cols-6 gap-1">
         {RATES.map((rate) => (
           <Button
             key={rate}
             className={`figure h-[26px]! px-0! ${rhythm.delay === null && rhythm.rate === rate ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
-            aria-label={`${rate} fps`}
+            aria-label={`${named(rate)} fps`}
             aria-pressed={rhythm.delay === null && rhythm.rate === rate}
-            onClick={() => set(`Rate to ${rate}`, { rate, delay: null })}
+            onClick={() => set(`Rate to ${named(rate)}`, { rate, delay: null })}
           >
-            {rate}
+            {named(rate)}
           </Button>
         ))}
       </div>
@@ -110,7 +112,10 @@ export function PacePart({ bench, result }: PanelProps) {
           why={RATES_ARE}
           onText={setTyped}
           onCommit={(rate) =>
-            setTake(rate ? `Plays at ${rate} fps` : "Output rate as the frames", { rate: rate || null })
+            setTake(rate ? `Plays at ${rate} fps` : "Output rate as the frames", {
+              rate: rate || null,
+              keep: "time",
+            })
           }
           className="w-[82px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
@@ -153,6 +158,7 @@ export function PacePart({ bench, result }: PanelProps) {
       ) : (
         take.rate !== null && plan && <p className="text-xs text-ink-2">Plays {atRate(plan, take.rate)}</p>
       )}
+      {take.rate !== null && take.length === null && <Keep bench={bench} rate={take.rate} setTake={setTake} />}
       <Row label="Speed">
         <TextField
           label="Speed in percent"
@@ -266,6 +272,50 @@ export function PacePart({ bench, result }: PanelProps) {
           </div>
         )}
       </div>
+    </>
+  );
+}
+
+/** Whether an output at a rate of its own keeps the time or the frames, with what either comes to. */
+function Keep({
+  bench,
+  rate,
+  setTake,
+}: {
+  bench: Bench;
+  rate: string;
+  setTake: (label: string, change: Partial<Bench["output"]["take"]>) => void;
+}) {
+  const plans = {
+    frames: usePlan(bench, withTake(bench, bench.recipe, { keep: "frames" })),
+    time: usePlan(bench, withTake(bench, bench.recipe, { keep: "time" })),
+  };
+  const figures = (keep: "frames" | "time") => {
+    const plan = plans[keep];
+    if (!plan) return "…";
+    const ticks = Math.round((plan.duration_ms / 1000) * (FLICKS / perFrame(rate)));
+    return `${count(ticks, "frame")}, ${seconds(plan.duration_ms)} s`;
+  };
+  return (
+    <>
+      <Row label="Keeps">
+        <Segmented
+          label="What an output at its own rate keeps"
+          value={bench.output.take.keep}
+          choices={[
+            { value: "frames", label: "frames", tip: "One by one, each for one tick of the rate" },
+            { value: "time", label: "time", tip: "Frames are dropped or shown longer" },
+          ]}
+          onChange={(keep) =>
+            setTake(keep === "frames" ? `One by one at ${rate} fps` : `At ${rate} fps in the same time`, {
+              keep,
+            })
+          }
+        />
+      </Row>
+      <p className="text-xs text-ink-2">
+        One by one: {figures("frames")}. In the same time: {figures("time")}.
+      </p>
     </>
   );
 }
