@@ -33,7 +33,7 @@ export function Check({ bench, outputs }: PanelProps) {
   return (
     <section aria-label="Rules check" className="flex flex-col gap-1.5 rounded-[10px] bg-well px-3 py-2.5">
       <div className="flex items-center justify-between gap-2">
-        <label className="flex min-w-0 items-center gap-1.5 font-semibold">
+        <label className="flex min-w-0 items-center gap-1.5 whitespace-nowrap">
           Check against
           <select
             aria-label="Target"
@@ -59,7 +59,7 @@ export function Check({ bench, outputs }: PanelProps) {
         )}
       </div>
       {target?.about && <p className="text-xs text-ink-2">{target.about}</p>}
-      {target && wish && (
+      {target && wish && check?.verdict !== "pass" && (
         <div className="flex items-center justify-between gap-2">
           <span className="text-xs text-ink-2">{wish.words.join(" · ")}</span>
           <Button
