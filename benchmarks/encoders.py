@@ -11,6 +11,7 @@ from PIL import Image
 
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
+from jayflick.core.formats.gif.runs import steps_of
 from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.quality.ssim import ssim
 
@@ -95,6 +96,12 @@ def palette_filters(frames: Clip, dither: str) -> Encoder:
     return encode
 
 
+def pictures(frames: Clip, data: bytes) -> Clip:
+    """What a file shows of each frame; of ours, without their time, a picture may stand for several."""
+    gif = read_gif(data)
+    return list(gif.pictures() if len(gif.frames) == len(frames) else steps_of(gif))
+
+
 def likeness(frames: Clip, data: bytes) -> tuple[float, float]:
     """PSNR in dB over all pixels that are there, and the mean SSIM of the pictures as seen.
 
@@ -102,7 +109,7 @@ def likeness(frames: Clip, data: bytes) -> tuple[float, float]:
     """
     total, count = 0, 0
     similar = []
-    seen = list(read_gif(data).pictures())
+    seen = pictures(frames, data)
     if len(seen) != len(frames):
         raise ValueError(f"{len(seen)} frames came back of {len(frames)}")
     for wanted, shown in zip(frames, seen, strict=True):

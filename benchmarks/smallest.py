@@ -18,7 +18,6 @@ from PIL import Image
 from jayflick.core.dither.kinds import Dither
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.own_tables import OwnTables
-from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.shared import SharedPalette, share_palette
 from jayflick.core.framing.alpha import settle
 from jayflick.core.recipe import Alpha
@@ -26,7 +25,7 @@ from jayflick.core.warm import warm
 
 from .clips import Clip, demo, film
 from .encode import mean
-from .encoders import likeness, palette_filters, pillow
+from .encoders import likeness, palette_filters, pictures, pillow
 
 STEPS = 7
 """Losses tried for each file to be met, halving what lies between one that is as good and one that is not."""
@@ -97,7 +96,7 @@ CLIPS: dict[str, Callable[[], Clip]] = {
 def blurred(frames: Clip, data: bytes) -> float:
     """PSNR in dB, both seen through a Gaussian; what is clear is grey on both sides."""
     total = count = 0.0
-    for frame, shown in zip(frames, read_gif(data).pictures(), strict=True):
+    for frame, shown in zip(frames, pictures(frames, data), strict=True):
         there = frame[:, :, 3] > 0
         wanted, seen = (
             cv2.GaussianBlur(np.where(there[:, :, None], one[:, :, :3], 128).astype(np.float32), (0, 0), SIGMA)

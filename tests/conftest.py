@@ -10,6 +10,7 @@ from hypothesis import settings
 from numpy.typing import NDArray
 from PIL import Image
 
+from jayflick.core.formats.gif import runs
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.recipe import Recipe
 from jayflick.core.targets.check import Remedy
@@ -26,8 +27,7 @@ Pictures = list[NDArray[np.uint8]]
 
 def steps_of(data: bytes) -> Pictures:
     """What each of the coded frames shows, in a GIF that has not been given its time: equal ones are one."""
-    gif = read_gif(data)
-    return [shown for frame, shown in zip(gif.frames, gif.pictures(), strict=True) for _ in range(frame.delay)]
+    return list(runs.steps_of(read_gif(data)))
 
 
 def moving_square(count: int = 6, width: int = 48, height: int = 32, *, soft: bool = False) -> Pictures:

@@ -42,6 +42,15 @@ def test_it_is_the_very_file_that_setting_it_by_hand_gives(ball: list[FileFrame]
     assert made(ball, stages, {"dither": "none"}).data != chosen.data
 
 
+def test_pictures_that_look_the_same_are_judged_like_others() -> None:
+    """Equal ones, and such as come out equal in the palette's few colours: they are one frame of a file."""
+    ball, other = lit_ball(2, 96, 64)
+    barely = ball.copy()
+    barely[5, 5, :3] ^= 1
+    for frames in ([ball, ball], [ball, barely], [ball, ball, other, other]):
+        assert suits_dither(frames, 32, 60) == suits_dither([ball, other], 32, 60)
+
+
 def test_it_is_chosen_again_when_the_framing_changes(ball: list[FileFrame], tmp_path: Path) -> None:
     """Enlarged pixel by pixel, the same frames are not to be speckled."""
     stages = Stages(tmp_path / "stages")

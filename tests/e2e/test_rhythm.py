@@ -199,6 +199,13 @@ def test_the_order_is_made_by_hand_and_holds_go_along(desk: Desk) -> None:
     order.press("Enter")
     now = played(desk)
     assert (now["positions"], now["delays"][1]) == ([1, 2, 3, 2], 300)
+    order.fill("1-1-1-2")  # equal neighbours are one frame of the file, and still as many on the strip
+    order.press("Enter")
+    assert len(played(desk)["positions"]) == 4
+    expect(page.get_by_role("region", name="Rhythm strip")).to_contain_text(re.compile("frame [1-4] of 4"))
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Undo").click()
+    assert played(desk)["positions"] == [1, 2, 3, 2]
     panel.get_by_role("button", name="Reverse all").click()
     assert played(desk)["positions"] == [2, 3, 2, 1]
     panel.get_by_role("button", name="Original order").click()

@@ -91,7 +91,7 @@ def test_tables_that_are_the_newest_are_known_without_their_history() -> None:
 
 
 def _drawn(shift: int) -> bytes:
-    return png(moving_square(1 + shift)[shift])
+    return png(moving_square(3)[shift])
 
 
 def _breaks() -> bytes:

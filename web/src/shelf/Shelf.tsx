@@ -472,7 +472,7 @@ function facts(project: ProjectCard): string {
   const result = project.results[0];
   const { repeat } = project.recipe.rhythm;
   return result
-    ? `${count(result.info.count, "frame")} · ${seconds(result.info.duration_ms)} s ${times(repeat)}`
+    ? `${count(result.at.length, "frame")} · ${seconds(result.info.duration_ms)} s ${times(repeat)}`
     : count(project.frames, "frame");
 }
 

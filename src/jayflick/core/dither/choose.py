@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..formats.gif.encoder import encode_gif
 from ..formats.gif.reader import read_gif
+from ..formats.gif.runs import steps_of
 from ..formats.gif.shared import share_palette
 from ..quality.ssim import WINDOW, ssim
 
@@ -53,6 +54,6 @@ def _repeated(lines: NDArray[np.uint8]) -> float:
 def _likeness(frames: Sequence[NDArray[np.uint8]], file: bytes) -> float:
     each = [
         ssim(frame[:, :, :3], shown[:, :, :3])
-        for frame, shown in zip(frames, read_gif(file).pictures(), strict=True)
+        for frame, shown in zip(frames, steps_of(read_gif(file)), strict=True)
     ]
     return float(np.mean(each))

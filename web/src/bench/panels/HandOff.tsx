@@ -3,7 +3,16 @@
 import { Check as Done, Code, Download, FolderDown, Package } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ApiError, data, fileUrl, type Limits, type Output, type ProjectInfo } from "../../api/client";
+import {
+  api,
+  ApiError,
+  data,
+  fileUrl,
+  type Limits,
+  type Output,
+  type ProjectInfo,
+  type ResultInfo,
+} from "../../api/client";
 import { ago, count, seconds, size, times } from "../../format";
 import { Button, IconButton, Mark, Row, Segmented, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
@@ -84,7 +93,7 @@ export function HandOffPanel(panel: PanelProps) {
               ...(result.info.sheets
                 ? ([["Sheets", result.info.sheets.map((sides) => sides.join(" × ")).join(", ")]] as const)
                 : []),
-              ["Frames", String(result.info.count)],
+              ["Frames", played(result)],
               ...(output.format === "still"
                 ? []
                 : ([
@@ -105,6 +114,11 @@ export function HandOffPanel(panel: PanelProps) {
       ))}
     </>
   );
+}
+
+/** How many frames play, and how many the file needs for that, if one stands for several. */
+function played({ at, info }: ResultInfo): string {
+  return at.length === info.count ? String(info.count) : `${at.length}, as ${info.count} in the file`;
 }
 
 /** What is downloaded: files that belong together leave as one archive. */

@@ -54,7 +54,6 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
   const chosen = useSelection((state) => state.places);
   const whole = useZoom((state) => state.zoom === 1);
   const result = shown?.result;
-  const info = result?.info;
   const before = usePlayhead((state) => (state.index > 0 ? (state.line.ends[state.index - 1] ?? 0) : 0));
   const selected = useMemo(() => facts(result, chosen), [result, chosen]);
   const { holds, rate } = bench.recipe.rhythm;
@@ -83,7 +82,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
         </IconButton>
         <span className="figure ml-1 min-w-[168px] @max-[760px]:min-w-0">
           <b>
-            frame {info ? index + 1 : 0} of {info?.count ?? 0}
+            frame {result ? index + 1 : 0} of {result?.at.length ?? 0}
           </b>{" "}
           <span className="text-ink-2 @max-[760px]:hidden">{seconds(before)} s</span>
         </span>

@@ -1,12 +1,13 @@
 """Frames in a row that are equal: they are coded as one that lasts longer."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from itertools import groupby, islice
+from itertools import groupby, islice, repeat
 
 import numpy as np
 from numpy.typing import NDArray
 
+from .reader import Gif
 from .side_by_side import Frames
 from .writer import FrameBlock
 
@@ -26,6 +27,12 @@ def follow_on(blocks: list[FrameBlock], frame: FrameBlock | None, tell: Tell) ->
     if blocks:
         tell(blocks[-1])
     blocks.append(frame)
+
+
+def steps_of(gif: Gif) -> Iterator[NDArray[np.uint8]]:
+    """What each of the frames that were coded shows, of a file that was not given its time."""
+    for frame, shown in zip(gif.frames, gif.pictures(), strict=True):
+        yield from repeat(shown, frame.delay)
 
 
 @dataclass(frozen=True)

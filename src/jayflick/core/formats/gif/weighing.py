@@ -7,6 +7,7 @@ from ...compiled import compiled
 from ...quality.visible import SCALE, visibility
 from .lossy import price
 from .reader import read_gif
+from .runs import steps_of
 from .side_by_side import Frames
 
 _LEAST_LOSS = 20
@@ -32,11 +33,7 @@ def cost(data: bytes, frames: Frames, loss: int) -> float:
     ``data``: as it was coded, without its time. ``frames``: what it was made of, wholly opaque.
     """
     total = 8 * len(data) * price(max(loss, _LEAST_LOSS)) * SCALE
-    gif = read_gif(data)
-    index = 0
-    for block, shown in zip(gif.frames, gif.pictures(), strict=True):
-        for _ in range(block.delay):
-            frame = frames[index]
-            total += _error(frame, shown, visibility(frame))
-            index += 1
+    for index, shown in enumerate(steps_of(read_gif(data))):
+        frame = frames[index]
+        total += _error(frame, shown, visibility(frame))
     return float(total)

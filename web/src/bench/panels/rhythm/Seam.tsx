@@ -33,7 +33,7 @@ export function SeamPart({ bench, result }: PanelProps) {
   const first = rhythm.first ?? seam?.places[0] ?? 1;
   const last = rhythm.last ?? seam?.places.at(-1) ?? project.frames;
   const ranged = rhythm.first !== null || rhythm.last !== null;
-  const most = Math.floor((result?.info.count ?? 2) / Math.max(1, rhythm.cycles) / 2) + rhythm.dissolve;
+  const most = Math.floor((result?.at.length ?? 2) / Math.max(1, rhythm.cycles) / 2) + rhythm.dissolve;
   return (
     <>
       {query.isError ? (
