@@ -298,13 +298,12 @@ def test_frames_are_shown_when_they_are_due(desk: Desk) -> None:
     )
     delays = played(desk)["delays"]
     starts = [0, *itertools.accumulate(delays)]
-    rounds, before, late, waited = 0, -1, [], []
+    late, waited = [], []
     for moment, index in seen[1:]:  # the first may have been there before
-        if index < before:
-            rounds += 1
-        before = index
-        late.append(moment - (rounds * starts[-1] + starts[index]))
+        late.append(moment - starts[index])
         waited.append(moment - max(time for time in [0, *drawn] if time < moment - 0.5))
+    # However many rounds went by: a busy machine may not draw a whole one.
+    late = [(one - late[0] + starts[-1] / 2) % starts[-1] for one in late]
     # A frame is shown at the display's next picture after it is due, however many of these there are.
     lag = np.array(late) - min(late)
     assert np.mean(lag < np.array(waited) + 2) > 0.9, (lag, waited)
