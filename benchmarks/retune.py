@@ -29,7 +29,7 @@ def _watch(page: Page) -> None:
             new MutationObserver(() => requestAnimationFrame(() => { window.shown = performance.now(); }))
                 .observe(element, { attributes: true, attributeFilter: ["data-result"] });
             new MutationObserver(() => {
-                if (!window.begun && /coded so far/.test(element.textContent))
+                if (!window.begun && /encoded so far/.test(element.textContent))
                     requestAnimationFrame(() => { window.begun ||= performance.now(); });
             }).observe(element, { childList: true, subtree: true, characterData: true });
         }""",

@@ -1,7 +1,9 @@
 """Exact time, and its spreading over the units of a format."""
 
+import json
 from fractions import Fraction
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -230,14 +232,12 @@ def test_frames_may_go_one_by_one_at_an_output_s_rate(
     assert played(count, {**lasting, "keep": "frames"}, **rhythm) == played(count, lasting, **rhythm)
 
 
-def test_a_project_whose_rate_nobody_set_is_untimed() -> None:
-    assert Rhythm().untimed
-    assert Rhythm(direction="reverse", repeat=1, cycles=3, step=2).untimed
-    for said in ({"rate": "25"}, {"delay": 5}, {"holds": {1: 7}}, {"speed": "50"}, {"length": SECOND}):
-        assert not Rhythm.model_validate(said).untimed
-    span = {"name": "walk", "first": 1, "last": 2}
-    assert Rhythm.model_validate({"spans": [span]}).untimed
-    assert not Rhythm.model_validate({"spans": [{**span, "rate": "12"}]}).untimed
+UNTIMED = json.loads((Path(__file__).parent / "untimed.json").read_text())  # the client is held to the same
+
+
+@pytest.mark.parametrize(("rhythm", "untimed"), UNTIMED)
+def test_a_project_whose_rate_nobody_set_is_untimed(rhythm: dict[str, Any], untimed: bool) -> None:
+    assert Rhythm.model_validate(rhythm).untimed == untimed
 
 
 def test_fewer_frames_than_the_rate_are_shown_longer_or_blended() -> None:

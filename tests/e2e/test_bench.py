@@ -178,7 +178,7 @@ def test_loss_is_set_by_key_or_typed_and_taken_back(desk: Desk) -> None:
             const stage = document.querySelector("section[aria-label=Stage]");
             window.said = [];
             new MutationObserver(() => {
-                const said = stage.textContent.match(/result · (\\d+) frames? coded so far/);
+                const said = stage.textContent.match(/result · (\\d+) frames? encoded so far/);
                 if (said) window.said.push(Number(said[1]));
             }).observe(stage, { childList: true, subtree: true, characterData: true });
         }"""

@@ -234,6 +234,12 @@ def test_frames_that_nobody_gave_a_rate_go_one_by_one_where_the_target_has_one(d
     expect(rhythm).to_contain_text("2.50 s at 60 fps output")
     page.keyboard.press("Control+z")
     expect(rhythm).to_contain_text("1.00 s one by one at 60 fps", timeout=60_000)
+    rate = panel.get_by_role("textbox", name="Output rate")
+    rate.fill("50")
+    rate.press("Enter")  # another rate, and still one by one
+    expect(rhythm).to_contain_text("1.20 s one by one at 50 fps")
+    expect(panel.get_by_role("radiogroup", name="Between two frames")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
     panel.get_by_role("button", name="59.94 fps").click()  # that is the frames' own rate: it was set by hand
     expect(panel).to_contain_text("One by one: 60 frames, 1.00 s. In the same time: 60 frames, 1.00 s.")
 

@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable, Iterator
 from io import BytesIO
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from PIL import Image, ImageSequence
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.own_tables import OwnTables
 from jayflick.core.formats.gif.shared import share_palette
-from jayflick.service.growing import Growing, begun, follow
+from jayflick.service.growing import Growing, _whole, begun, follow
 from tests.conftest import lit_ball, moving_square, steps_of
 
 
@@ -82,6 +83,33 @@ def test_half_a_frame_is_not_handed_on_and_nothing_waits_for_a_worker_that_died(
     again.close()
     assert begun(tmp_path, 7) is None
     growing.close()
+
+
+def test_nothing_follows_what_was_only_half_written(tmp_path: Path) -> None:
+    """A disk that is all but full takes less than it is given, and raises nothing."""
+    growing = Growing(tmp_path, 7)
+    growing.add(b"head")
+    file = mock.Mock(write=mock.Mock(return_value=3))
+    with mock.patch.object(growing, "_file", file):
+        growing.add(b"frame")
+        growing.add(b"later")
+    assert file.write.call_count == 1
+    closing = threading.Timer(0.1, growing.close)
+    closing.start()
+    assert b"".join(followed(tmp_path)) == b"head\x3b"
+    closing.join()
+
+
+def test_as_many_frames_as_there_may_be_are_handed_on_in_time_in_proportion(tmp_path: Path) -> None:
+    parts = [bytes([n & 255]) * (20 + n % 5) for n in range(20_000)]
+    records = b"".join(struct.pack("<I", len(part)) + part for part in parts)
+    assert _whole(records) == (b"".join(parts), len(records))
+    for cut in (0, 3, 4, 23, 24, len(records) - 1):
+        whole, used = _whole(records[:cut])
+        assert b"".join(parts).startswith(whole)
+        assert used <= cut < used + 30
+    (tmp_path / "7").write_bytes(records)
+    assert b"".join(followed(tmp_path, lambda: False)) == b"".join(parts) + b"\x3b"
 
 
 def test_where_there_is_no_room_nothing_is_shown_and_the_job_goes_on(tmp_path: Path) -> None:

@@ -303,7 +303,10 @@ def _aim(output: dict[str, Any], name: str, *, untimed: bool) -> None:
     if preset.fit is not None:
         output["size"]["fit"] = preset.fit
     if preset.rate is not None:
-        output["take"] |= {"rate": preset.rate, "keep": "frames" if untimed else "time"}
+        output["take"] |= {
+            "rate": preset.rate,
+            "keep": "frames" if untimed and output["take"]["length"] is None else "time",
+        }
         if output["format"] == "frames":  # which have no time of their own: one that lasts longer comes again
             output["held"] = "repeated"
     longest = target.figures.get("longest_side")

@@ -36,7 +36,9 @@ class Growing:
                 self._path.parent.mkdir(parents=True, exist_ok=True)
                 self._path.unlink(missing_ok=True)  # a worker that died at it may have left one
                 self._file = self._path.open("xb", buffering=0)
-            self._file.write(_LENGTH.pack(len(part)) + part)
+            record = _LENGTH.pack(len(part)) + part
+            # On a disk that is all but full less may be written than was asked for: nothing may follow that.
+            self._given_up = self._file.write(record) < len(record)
         except OSError:
             self._given_up = True
 
@@ -64,15 +66,25 @@ async def follow(file: BinaryIO, at_work: Callable[[], bool]) -> AsyncIterator[b
             over = os.fstat(file.fileno()).st_nlink == 0 or not at_work()
             data = file.read(_BLOCK)
             rest += data
-            whole = bytearray()
-            while len(rest) >= 4 and len(rest) >= 4 + (size := _LENGTH.unpack_from(rest)[0]):
-                whole += rest[4 : 4 + size]
-                rest = rest[4 + size :]
+            whole, used = _whole(rest)
+            rest = rest[used:]
             if whole:
-                yield bytes(whole)
+                yield whole
             if data:
                 continue
             if over:
                 break
             await asyncio.sleep(PAUSE)
     yield TRAILER
+
+
+def _whole(records: bytes) -> tuple[bytes, int]:
+    """The parts that are whole, joined, and how many bytes they take with their lengths."""
+    parts, at = [], 0
+    while at + 4 <= len(records):
+        stop = at + 4 + _LENGTH.unpack_from(records, at)[0]
+        if stop > len(records):
+            break
+        parts.append(records[at + 4 : stop])
+        at = stop
+    return b"".join(parts), at

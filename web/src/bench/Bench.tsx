@@ -119,7 +119,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const failed = job?.state === "failed" || job?.state === "cancelled";
   const growing = useWatching(
     output.id,
-    job?.output_id === output.id ? job : undefined,
+    job,
     failed || output.format !== "gif" || (!behind && shown?.result.id === result.id),
   );
   // Those of an older job are not the output as it is now either.
@@ -301,8 +301,7 @@ function Header({ bench }: { bench: BenchParts }) {
       </span>
       <span className="grow" />
       <IconButton
-        tip={open ? "Put the controls away" : "Show the controls"}
-        aria-pressed={open}
+        tip={open ? "Hide controls" : "Show controls"}
         onClick={() => usePanelOpen.setState({ open: !open })}
         className="wide:hidden"
       >

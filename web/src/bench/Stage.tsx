@@ -49,7 +49,7 @@ export function Stage({
   const [area, room] = useRoom();
   const source = useSource(shown, ["source", "wipe", "difference"].includes(view));
   const info = shown?.result.info;
-  const alike = growing && growing.width === info?.width && growing.height === info.height;
+  const alike = growing !== null && growing.width === info?.width && growing.height === info.height;
   const frames = useMemo(
     () => shown && (alike ? together(growing, shown.frames) : shown.frames),
     [shown, growing, alike],
@@ -98,7 +98,7 @@ export function Stage({
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {(view === "wipe" || view === "result") && (
-            <ResultLabel bytes={info.bytes} behind={behind} coding={alike !== null && alike && coding} />
+            <ResultLabel bytes={info.bytes} behind={behind} coding={alike && coding} />
           )}
         </>
       )}
@@ -213,7 +213,7 @@ function together(soFar: FrameSource, before: FrameSource): FrameSource {
 }
 
 const codedSoFar = ({ steps, bytes }: { steps: number; bytes: number }) =>
-  `${steps} ${steps === 1 ? "frame" : "frames"} coded so far · ${size(bytes)}`;
+  `${steps} ${steps === 1 ? "frame" : "frames"} encoded so far · ${size(bytes)}`;
 
 /** Whether the frame under the playhead is the result, is coded already, or is from before the last change. */
 function ResultLabel({ bytes, behind, coding }: { bytes: number; behind: boolean; coding: boolean }) {
@@ -259,7 +259,7 @@ function Newest({
     <canvas
       ref={canvas}
       role="img"
-      aria-label="The frame that was coded last"
+      aria-label="The newest encoded frame"
       width={frames.width}
       height={frames.height}
       className="chequer"

@@ -202,6 +202,7 @@ export function isUntimed({ rate, delay, holds, speed, length, spans }: Recipe["
  */
 export function aimed(output: Output, target: Target, rhythm: Recipe["rhythm"]): Output {
   const { preset } = target;
+  const keep = isUntimed(rhythm) && output.take.length === null ? ("frames" as const) : ("time" as const);
   const size =
     preset.width !== null || preset.height !== null
       ? { ...output.size, width: preset.width, height: preset.height }
@@ -210,9 +211,7 @@ export function aimed(output: Output, target: Target, rhythm: Recipe["rhythm"]):
     ...output,
     target,
     size: preset.fit ? { ...size, fit: preset.fit } : size,
-    take: preset.rate
-      ? { ...output.take, rate: preset.rate, keep: isUntimed(rhythm) ? ("frames" as const) : ("time" as const) }
-      : output.take,
+    take: preset.rate ? { ...output.take, rate: preset.rate, keep } : output.take,
   };
   // Frames have no time of their own: at a rate that is fixed, one that lasts longer comes again.
   if (aim.format === "frames" && preset.rate) return { ...aim, held: "repeated" };
@@ -235,10 +234,10 @@ export function setUp(output: Output, rhythm: Recipe["rhythm"]): { output: Outpu
   if (next.size.fit !== output.size.fit) words.push(`fit: ${next.size.fit}`);
   if (next.take.rate !== output.take.rate || next.take.keep !== output.take.keep)
     words.push(
-      `${next.take.rate ?? ""} fps, ${next.take.keep === "frames" ? "frame by frame" : "in the same time"}`,
+      `${next.take.rate ?? ""} fps, ${next.take.keep === "frames" ? "one by one" : "in the same time"}`,
     );
   if (next.format === "frames" && output.format === "frames" && next.held !== output.held)
-    words.push("held frames written again and again");
+    words.push("held frames repeated");
   if (next.format === "sheet" && output.format === "sheet" && next.widest !== output.widest)
     words.push(`at most ${next.widest} px wide`);
   if (next.format === "gif" && output.format === "gif" && next.alpha.edges !== output.alpha.edges)

@@ -71,7 +71,7 @@ export function standings(
   const holds = Object.keys(recipe.rhythm.holds).length;
   const places = recipe.rhythm.order?.length ?? project.frames;
   const rate = take.rate
-    ? take.keep === "frames"
+    ? take.keep === "frames" && take.length === null
       ? `one by one at ${take.rate} fps`
       : `at ${take.rate} fps output`
     : holds >= places - unused

@@ -32,32 +32,30 @@ export function Check({ bench, outputs }: PanelProps) {
   const wish = setUp(output, rhythm);
   return (
     <section aria-label="Rules check" className="flex flex-col gap-1.5 rounded-[10px] bg-well px-3 py-2.5">
-      <div className="flex items-center justify-between gap-2">
-        <label className="flex min-w-0 items-center gap-1.5 whitespace-nowrap">
-          Check against
-          <select
-            aria-label="Target"
-            value={target?.name ?? ""}
-            onChange={(event) => aim(event.target.value)}
-            className="h-[26px] min-w-0 rounded-[6px] border border-line bg-card px-1.5"
-          >
-            <option value="">{target && !target.name ? "limits of its own" : "no target"}</option>
-            {target?.name && !known && <option value={target.name}>{target.title}</option>}
-            {targets.data?.map((one) => (
-              <option key={one.target.name} value={one.target.name}>
-                {one.target.title}
-                {one.own ? " (own)" : ""}
-              </option>
-            ))}
-          </select>
-        </label>
-        {check && (
-          <Mark
-            verdict={mine.behind ? "busy" : MARKS[check.verdict]}
-            word={mine.behind ? "before the last change" : WORDS[check.verdict]}
-          />
-        )}
-      </div>
+      <label className="flex items-center gap-1.5 whitespace-nowrap">
+        Check against
+        <select
+          aria-label="Target"
+          value={target?.name ?? ""}
+          onChange={(event) => aim(event.target.value)}
+          className="h-[26px] min-w-0 grow rounded-[6px] border border-line bg-card px-1.5 font-semibold"
+        >
+          <option value="">{target && !target.name ? "limits of its own" : "no target"}</option>
+          {target?.name && !known && <option value={target.name}>{target.title}</option>}
+          {targets.data?.map((one) => (
+            <option key={one.target.name} value={one.target.name}>
+              {one.target.title}
+              {one.own ? " (own)" : ""}
+            </option>
+          ))}
+        </select>
+      </label>
+      {check && (
+        <Mark
+          verdict={mine.behind ? "busy" : MARKS[check.verdict]}
+          word={mine.behind ? "before the last change" : WORDS[check.verdict]}
+        />
+      )}
       {target?.about && <p className="text-xs text-ink-2">{target.about}</p>}
       {target && wish && check?.verdict !== "pass" && (
         <div className="flex items-center justify-between gap-2">

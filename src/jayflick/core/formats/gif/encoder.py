@@ -131,7 +131,6 @@ def encode_gif(
     runs = Runs.of(firsts or range(len(frames)))
     frames, firsts = runs.frames(frames), runs.firsts
     height, width = frames[0].shape[:2]
-    size = width, height
 
     def told(layout: Layout) -> Tell:
         if on_coded is None:
@@ -162,7 +161,7 @@ def encode_gif(
         return with_one_table(told).file(runs)
     if own.where_they_pay and (shared.transparent or len(set(firsts)) < len(firsts)):
         return with_one_table(told).file(runs)  # what was cleared, and what comes again, looks just as it did
-    layout = Layout(*size, None, None)
+    layout = Layout(width, height, None, None)
     blocks = encode_own_tables(
         frames,
         own,

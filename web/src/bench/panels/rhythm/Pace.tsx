@@ -93,7 +93,7 @@ export function PacePart({ bench, result }: PanelProps) {
         {RATES.map((rate) => (
           <Button
             key={rate}
-            className={`figure h-[26px]! px-0! ${rhythm.delay === null && rhythm.rate === rate ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
+            className={`figure h-[26px]! px-0! ${named(rate).includes(".") ? "text-[11px]" : ""} ${rhythm.delay === null && rhythm.rate === rate ? "border-jay! bg-jay-soft! text-jay-deep!" : ""}`}
             aria-label={`${named(rate)} fps`}
             aria-pressed={rhythm.delay === null && rhythm.rate === rate}
             onClick={() => set(`Rate to ${named(rate)}`, { rate, delay: null })}
@@ -114,7 +114,7 @@ export function PacePart({ bench, result }: PanelProps) {
           onCommit={(rate) =>
             setTake(rate ? `Plays at ${rate} fps` : "Output rate as the frames", {
               rate: rate || null,
-              keep: "time",
+              keep: rate ? take.keep : "time",
             })
           }
           className="w-[82px] text-right placeholder:font-sans placeholder:text-ink-3"
@@ -138,7 +138,7 @@ export function PacePart({ bench, result }: PanelProps) {
           }}
           className="w-[66px] text-right placeholder:font-sans placeholder:text-ink-3"
         />
-        {take.rate !== null && (
+        {take.rate !== null && !(take.keep === "frames" && take.length === null) && (
           <Segmented
             label="Between two frames"
             value={take.between}
@@ -298,7 +298,7 @@ function Keep({
   };
   return (
     <>
-      <Row label="Keeps">
+      <Row label="Keep">
         <Segmented
           label="What an output at its own rate keeps"
           value={bench.output.take.keep}
