@@ -60,6 +60,35 @@ def test_art_of_few_colours_comes_back_pixel_for_pixel(seed: int, clear: bool) -
         np.testing.assert_array_equal(seen[:, :, 3], wanted[:, :, 3])
 
 
+def art_of(colours: int, count: int, width: int) -> Pictures:
+    """Opaque art of so many colours, of which parts move."""
+    random = np.random.default_rng(colours + 1000 * width + count)
+    palette = random.permutation(1 << 16)[:colours].astype("<u4") * 255 | np.uint32(0xFF000000)
+    first = np.resize(random.permutation(colours), (-(-2 * colours // width), width))
+    frames = [first]
+    for _ in range(count - 1):
+        frames.append(np.where(random.random(first.shape) < 0.1, random.permutation(first), frames[-1]))
+    return [palette[picture].astype("<u4").view(np.uint8).reshape(*picture.shape, 4) for picture in frames]
+
+
+@pytest.mark.parametrize("width", [1, 7, 64, 301])
+@pytest.mark.parametrize(("colours", "clear"), [(254, 0), (255, 0), (256, 0), (257, 0), (255, 1), (256, 1)])
+def test_opaque_art_may_use_all_256_places(colours: int, clear: int, width: int) -> None:
+    """Nothing is marked as unchanged then. Whatever else needs a place for it has 255."""
+    for count in (1, 2, 5):
+        frames = art_of(colours, count, width)
+        frames[-1][0, :clear] = 0
+        shared = share_palette(frames, 256, kept=True)
+        whole = colours == 256 and not clear
+        assert shared.lossless == (colours < 256 or whole)
+        assert len(shared.colours) == colours if shared.lossless else len(shared.colours) <= 255
+        data = encode_gif(frames, shared)
+        for seen, wanted in zip(steps_of(data), frames, strict=True):
+            np.testing.assert_array_equal(seen[:, :, 3], wanted[:, :, 3])
+            if shared.lossless:
+                np.testing.assert_array_equal(seen[wanted[:, :, 3] > 0], wanted[wanted[:, :, 3] > 0])
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(2, 8), st.booleans())
 def test_lzw_gives_back_what_it_was_given(seed: int, size: int, free: bool) -> None:

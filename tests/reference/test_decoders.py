@@ -26,11 +26,23 @@ def holed(frame: NDArray[np.uint8], at: int) -> NDArray[np.uint8]:
     return frame
 
 
+def of_256_colours(count: int) -> Pictures:
+    """Opaque art of just so many colours, of which a strip moves."""
+    cells = np.arange(256, dtype=np.uint8).reshape(16, 16).repeat(3, 0).repeat(3, 1)
+    frames = []
+    for n in range(count):
+        shown = cells.copy()
+        shown[20:30] = np.roll(shown[20:30], 3 * n, axis=1)
+        frames.append(np.dstack([shown, 255 - shown, shown // 2, np.full_like(shown, 255)]))
+    return frames
+
+
 CASES: dict[str, Callable[[], Pictures]] = {
     "opaque": lambda: moving_square(9, 80, 60),
     "held": lambda: [frame for frame in moving_square(3, 80, 60) for _ in range(2)],
     "clear": lambda: [settle(frame, Alpha()) for frame in moving_square(9, 80, 60, soft=True)],
     "lit, with a hole that moves": lambda: [holed(frame, 5 * n) for n, frame in enumerate(lit_ball(5))],
+    "of 256 colours": lambda: of_256_colours(5),
     "over a page": lambda: [
         settle(f, Alpha(edges="matte", matte="#336699")) for f in moving_square(5, soft=True)
     ],
@@ -38,7 +50,8 @@ CASES: dict[str, Callable[[], Pictures]] = {
 
 
 def made(frames: Pictures, repeat: int = 0, own: OwnTables | None = None) -> bytes:
-    gif = read_gif(encode_gif(frames, share_palette(frames, 24), amount=70, own=own))
+    colours = 256 if len(np.unique(frames[0].reshape(-1, 4), axis=0)) == 256 else 24
+    gif = read_gif(encode_gif(frames, share_palette(frames, colours, kept=True), amount=70, own=own))
     return retime(gif, [4, 5, 100, 7, 2, 3, 8, 9, 1000][: len(gif.frames)], repeat)
 
 

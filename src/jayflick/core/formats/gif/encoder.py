@@ -17,12 +17,13 @@ from ...dither.thresholds import thresholds
 from ...palette.choose import Colour
 from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
+from ...palette.words import as_words, words_of
 from . import lzw
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
 from .own_tables import OwnTables, encode_own_tables
 from .runs import Runs, Tell, untold
-from .shared import SharedPalette
+from .shared import ALL_PLACES, SharedPalette
 from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .weighing import cost
@@ -183,6 +184,14 @@ def encode_gif(
     return (each if costs[0] < costs[1] else one).file(runs)
 
 
+def _kept(frames: Frames, palette: NDArray[np.uint8]) -> Iterator[NDArray[np.uint8]]:
+    """The indices of opaque frames whose every colour the palette holds."""
+    words = words_of(palette)
+    order = np.argsort(words)
+    for index in range(len(frames)):
+        yield order[np.searchsorted(words, as_words(frames[index]), sorter=order)].astype(np.uint8)
+
+
 class _Coded(NamedTuple):
     """What a file is written of."""
 
@@ -209,12 +218,15 @@ def _with_one_table(
     telling: Callable[[Layout], Tell],
 ) -> _Coded:
     palette = shared.colours
-    marked = len(frames) > 1 or shared.transparent
     none = len(palette)
+    marked = none < ALL_PLACES and (len(frames) > 1 or shared.transparent)
     size = max(2, colour_table_bits(none + (1 if marked else 0)))
     height, width = frames[0].shape[:2]
     layout = Layout(width, height, palette, none if marked else None)
     tell = telling(layout)
+    if none == ALL_PLACES:
+        pictures = _kept(frames, palette)
+        return _Coded(layout, _blocks(frames, pictures, shared, size, on_frame, tell))
     near = Nearest.of(palette, EACH if shared.few else SOFT if amount else FINE)
 
     def quantiser() -> Quantiser:
@@ -235,13 +247,13 @@ def _with_one_table(
         )
         # On flat art an error can cost more later than it saves at once: no loss makes a file larger.
         try:
-            blocks = _blocks(
-                frames, shared.transparent, quantiser(), size, firsts, on_frame, untold, most=_length(closely)
-            )
+            pictures = _quantised(frames, quantiser(), firsts)
+            blocks = _blocks(frames, pictures, shared, size, on_frame, untold, most=_length(closely))
         except _TooLarge:
             blocks, layout = closely, replace(layout, palette=moved)
     else:
-        blocks = _blocks(frames, shared.transparent, quantiser(), size, firsts, on_frame, tell)
+        pictures = _quantised(frames, quantiser(), firsts)
+        blocks = _blocks(frames, pictures, shared, size, on_frame, tell)
     return _Coded(layout, blocks)
 
 
@@ -255,21 +267,22 @@ def _length(blocks: Sequence[FrameBlock]) -> int:
 
 def _blocks(
     frames: Frames,
-    transparent: bool,
-    quantiser: Quantiser,
+    pictures: Iterator[NDArray[np.uint8]],
+    shared: SharedPalette,
     size: int,
-    firsts: Sequence[int],
     on_frame: Callable[[], None],
     tell: Tell,
     most: int | None = None,
 ) -> list[FrameBlock]:
-    """The frames as they are quantised, each coded by itself while the next is looked at.
+    """The frames, coded each by itself while the next is looked at.
 
-    Raises :class:`_TooLarge` as soon as they take more than ``most`` bytes.
+    ``pictures``: their indices, shape (height, width); one past the last entry is nothing. Raises
+    :class:`_TooLarge` as soon as they take more than ``most`` bytes.
     """
-    none = quantiser.none
-    marked = len(frames) > 1 or transparent
-    height, width = quantiser.shown.shape
+    transparent = shared.transparent
+    marked = len(shared.colours) < ALL_PLACES and (len(frames) > 1 or transparent)
+    none = len(shared.colours) if marked else 0  # nothing that is opaque is looked for in what was cleared
+    height, width = frames[0].shape[:2]
     canvas = np.full((height, width), none, np.uint8)
     first: NDArray[np.uint8] | None = None
     pending: _Pending | None = None
@@ -291,7 +304,7 @@ def _blocks(
 
     with executor(frames, THREADS) as pool:
         try:
-            for indices in _quantised(frames, quantiser, firsts):
+            for indices in pictures:
                 if pending is not None and np.array_equal(indices, pending.indices):
                     pending.steps += 1
                     on_frame()

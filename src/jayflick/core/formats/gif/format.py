@@ -30,7 +30,7 @@ from .own_tables import OwnTables
 from .reader import describe, read_gif
 from .retime import TimePlaces, retime, time_places, with_time
 from .runs import Runs
-from .shared import MOST_COLOURS, SharedPalette, count_colours, palette_of
+from .shared import ALL_PLACES, MOST_COLOURS, SharedPalette, count_colours, palette_of
 from .writer import repeat_block
 
 PALETTE_VERSION = 4
@@ -98,7 +98,8 @@ class _Settings:
                 alpha = ()  # there are no edges
         if frames.empty:
             amount = reach = loss = 0  # all of one colour, or of none
-        colours = min(tuning.colours, MOST_COLOURS)
+        opaque = frames.opaque or output.alpha.edges == "fill"
+        colours = min(tuning.colours, ALL_PLACES if opaque and not (reach or loss) else MOST_COLOURS)
         locked = () if frames.empty else tuple(rgb(colour) for colour in tuning.locked)
         palette: Palette = "shared" if frames.empty or len(frames) == 1 else tuning.palette
         over = rgb(output.alpha.matte) if alpha and output.alpha.over_page else None
@@ -186,7 +187,8 @@ class GifFormat:
         """The palette: how often each frame is played matters to it, their order does not."""
 
         def choose() -> bytes:
-            shared = palette_of(counted(), output.tuning.colours, how.over, how.locked)
+            kept = how.colours == ALL_PLACES
+            shared = palette_of(counted(), how.colours, how.over, how.locked, kept=kept)
             return bytes([shared.lossless, shared.transparent, shared.few]) + shared.colours.tobytes()
 
         def count() -> bytes:

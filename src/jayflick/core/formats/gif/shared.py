@@ -12,6 +12,7 @@ from ...quality.visible import visibility
 from .side_by_side import Frames, executor, threads_for
 
 MOST_COLOURS = 255
+ALL_PLACES = 256
 LONG = 4_000_000
 """So many pixels of a sequence are enough to choose its palette; of longer ones every second to fourth row is
 counted, another one in each frame."""
@@ -22,7 +23,8 @@ class SharedPalette:
     """The palette that all frames of a file share, or that one of them has to itself."""
 
     colours: NDArray[np.uint8]
-    """Shape (n, 3), at most 255: one index is left to mark what does not change."""
+    """Shape (n, 3), at most 255: one index is left to mark what does not change; 256 where art of just so many
+    colours, all of it opaque, is to be kept as it is."""
     lossless: bool
     """Whether it holds every colour of every frame."""
     transparent: bool
@@ -38,26 +40,42 @@ def share_palette(
     matte: Colour | None = None,
     locked: Sequence[Colour] = (),
     weighed: bool = False,
+    kept: bool = False,
     on_frame: Callable[[], None] = lambda: None,
 ) -> SharedPalette:
     """Choose the palette for all frames: :func:`count_colours`, then :func:`palette_of`."""
-    return palette_of(count_colours(frames, weighed=weighed, on_frame=on_frame), colours, matte, locked)
+    counted = count_colours(frames, weighed=weighed, on_frame=on_frame)
+    return palette_of(counted, colours, matte, locked, kept=kept)
 
 
 def palette_of(
-    counted: Counted, colours: int, matte: Colour | None = None, locked: Sequence[Colour] = ()
+    counted: Counted,
+    colours: int,
+    matte: Colour | None = None,
+    locked: Sequence[Colour] = (),
+    *,
+    kept: bool = False,
 ) -> SharedPalette:
     """The palette for frames whose colours were counted.
 
     ``matte``: the page colour, which it holds exactly if it occurs. ``locked``: colours that it holds exactly,
-    no more than ``colours``.
+    no more than ``colours``. ``kept``: whether opaque art of just 256 colours gets all places, and no entry
+    is left to mark what does not change.
     """
-    palette = choose_palette(counted, min(colours, MOST_COLOURS), matte, locked)
     found = counted.colours.astype(np.uint8)
+    most = MOST_COLOURS
+    if kept and counted.exact and not counted.transparent and len(_together(found, locked)) == ALL_PLACES:
+        most = ALL_PLACES
+    palette = choose_palette(counted, min(colours, most), matte, locked)
     if len(palette) == 0:
         palette = np.zeros((1, 3), np.uint8)  # wholly transparent art still needs a table
-    lossless = counted.exact and len(np.unique(np.concatenate([palette, found]), axis=0)) == len(palette)
+    lossless = counted.exact and len(_together(found, palette)) == len(palette)
     return SharedPalette(palette, lossless, counted.transparent, counted.exact)
+
+
+def _together(found: NDArray[np.uint8], others: NDArray[np.uint8] | Sequence[Colour]) -> NDArray[np.uint8]:
+    """Each colour once; shapes (n, 3)."""
+    return np.unique(np.concatenate([found, np.array(others, np.uint8).reshape(-1, 3)]), axis=0)
 
 
 def count_colours(
