@@ -107,7 +107,9 @@ def test_a_target_sets_what_it_fixes_and_its_check_decides_the_status(
     small = tmp_path / "small.gif"
     status, printed, _ = run("make", soft, "-o", small, "--target", "square-thumbnail", "--json")
     report = json.loads(printed)
-    assert (status, report["width"], report["height"], report["check"]["verdict"]) == (0, 150, 150, "pass")
+    assert (status, report["width"], report["height"]) == (0, 150, 150)
+    not_passed = [rule["rule"] for rule in report["check"]["rules"] if rule["verdict"] != "pass"]
+    assert (report["check"]["verdict"], not_passed) == ("warn", ["Enlarged"])  # of 48 × 32
     status, printed, err = run("make", soft, "-o", f"{tmp_path}/set/", "--target", "square-thumbnail", "--json")
     assert (status, json.loads(printed)["check"]["verdict"]) == (1, "fail")
     assert len(list((tmp_path / "set").iterdir())) == 6  # written all the same

@@ -12,7 +12,7 @@ from jayflick.core.recipe import FramesOutput, Recipe, SheetOutput, Target
 from jayflick.core.render import Rendered, render
 from jayflick.core.sequence.files import FileFrame, look_at
 from jayflick.core.stages import Stages
-from jayflick.core.targets.catalogue import shipped
+from jayflick.core.targets.catalogue import find, shipped
 from jayflick.core.targets.check import Checked, check, facts_of
 from tests.conftest import applied, lit_ball, save_frames
 
@@ -30,6 +30,7 @@ SIZES: tuple[dict[str, Any], ...] = (
     {},
     {"width": 700},
     {"width": 700, "height": 700, "fit": "contain"},
+    {"width": 500, "height": 500, "fit": "scale-down"},
     {"width": 90, "height": 90, "fit": "place", "at": [-9, 4], "picture": {"percent": 140}},
 )
 RHYTHMS: tuple[dict[str, Any], ...] = (
@@ -93,7 +94,7 @@ def test_a_remedy_does_what_it_says_and_nothing_else(
     target: Any, form: str, frames: list[FileFrame], stages: Stages
 ) -> None:
     pressed = 0
-    for size, rhythm in zip((*SIZES, {}, {}), (*RHYTHMS[:1] * 4, *RHYTHMS[1:]), strict=True):
+    for size, rhythm in zip((*SIZES, {}, {}), (*RHYTHMS[:1] * len(SIZES), *RHYTHMS[1:]), strict=True):
         output = {**FORMATS[form], "size": size, "target": target.model_dump()}
         recipe = Recipe.model_validate({"rhythm": rhythm, "outputs": [output, OTHER]})
         if max(drawn(recipe, frames, stages)) > 2000:
@@ -109,9 +110,10 @@ def test_a_remedy_does_what_it_says_and_nothing_else(
             assert (after.rhythm, after.framing, after.gather) == (recipe.rhythm, recipe.framing, recipe.gather)
             _, now = checked(after, frames, stages)
             said = f"{one.remedy.text}, of {rule}: {one.measured} for {one.allowed}"
-            assert now[rule].verdict == "pass", f"{said}; now {now[rule].measured}"
-            for name, was in before.items():
-                assert WORST.index(now[name].verdict) <= WORST.index(was.verdict), f"{said} breaks {name}"
+            assert rule not in now or now[rule].verdict == "pass", f"{said}; now {now[rule].measured}"
+            for name, found in now.items():
+                was = before[name].verdict if name in before else "pass"
+                assert WORST.index(found.verdict) <= WORST.index(was), f"{said} breaks {name}"
             width, height = drawn(after, frames, stages)
             assert abs(width * 90 - height * 160) <= 160, f"{said} distorts: {width} × {height}"
     if target in OWN and form not in ("still", "set"):
@@ -135,3 +137,24 @@ def test_a_sheet_scaled_to_fit_keeps_the_proportions_of_what_is_on_its_canvas(
         again = plan_sheet(after, frames, after.outputs[0], stages, measure=True)  # type: ignore[arg-type]
         assert again is not None
         assert not again.laid.layout.off
+
+
+def test_what_is_smaller_than_a_canvas_is_enlarged_only_if_asked(
+    frames: list[FileFrame], stages: Stages
+) -> None:
+    target = find("effect-set")
+
+    def standing(**size: Any) -> tuple[tuple[int, int], dict[str, Checked]]:
+        output = {
+            **FORMATS["set"],
+            "size": {"width": 500, "height": 500, **size},
+            "target": target.model_dump(),
+        }
+        recipe = Recipe.model_validate({"outputs": [output]})
+        return drawn(recipe, frames, stages), checked(recipe, frames, stages)[1]
+
+    size, rules = standing(fit=target.preset.fit)
+    assert (size, rules["Size"].verdict) == ((160, 90), "pass")
+    assert "Enlarged" not in rules
+    size, rules = standing(fit="contain")
+    assert (size, rules["Enlarged"].verdict, rules["Enlarged"].measured) == ((500, 281), "warn", "to 312 %")

@@ -272,7 +272,8 @@ def test_what_is_told_of_a_result_is_what_its_bytes_hold(
         made = render(recipe(edited), frames, "page", stages)
         described = describe(read_gif(made.data), len(made.data))
         each = described.pop("frames")
-        assert made.info == described | {"dither": "diffusion"}  # which no file tells
+        told_by_no_file = {"dither": "diffusion", "source_size": (48, 32), "enlarged": None}
+        assert made.info == described | told_by_no_file
         assert made.held.units == [frame["delay_ms"] // 10 for frame in each]
         assert list(made.coded.costs) == [frame["bytes"] for frame in each]
 

@@ -96,7 +96,9 @@ def add_to(commands: Any) -> None:
     )
     make.add_argument("--place", help="where it lies: centre, top-left, top … bottom-right, or X,Y")
     make.add_argument(
-        "--fit", choices=("contain", "cover", "stretch", "inside", "place"), help="how both sides are met"
+        "--fit",
+        choices=("contain", "cover", "stretch", "scale-down", "inside", "place"),
+        help="how both sides are met",
     )
     make.add_argument(
         "--resample",

@@ -31,7 +31,8 @@ class Rendered:
     timed: Timed
     held: Held
     info: dict[str, Any]
-    """Of the files: format, width, height, count, repeat, duration_ms, bytes, colours, transparent."""
+    """Of the files: format, width, height, count, repeat, duration_ms, bytes, colours, transparent; and the
+    ``source_size`` of what they show, by how much that was ``enlarged``."""
     sources: str
     """Names what the played steps show before alpha is settled and colours are chosen."""
     plan: Plan
@@ -152,6 +153,8 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
         "repeat": timed.repeat,
         "duration_ms": _whole(float(timed.duration * 1000)),
         "bytes": sum(file.size for file in timed.files),
+        "source_size": work.frames.source_size,
+        "enlarged": work.frames.enlarged,
     }
     sources = cache_key("sources", FRAMING_VERSION, work.frames.names)
     clock.lap("")

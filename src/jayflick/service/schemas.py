@@ -126,6 +126,12 @@ class OutputInfo(Document):
     used: tuple[int, int, int, int] | None = Field(
         None, description="Of a numbered set: left, top, width and height of what any picture uses"
     )
+    source_size: tuple[int, int] | None = Field(
+        None, description="Width and height of what is shown of the sources, before it is scaled"
+    )
+    enlarged: float | None = Field(
+        None, description="By how much that was enlarged, if pixels were mixed for it", examples=[1.5]
+    )
 
 
 class BinnedProject(Document):

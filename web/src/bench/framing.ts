@@ -9,7 +9,8 @@ export const hasAlpha = (bench: Pick<Bench, "project">) =>
 
 /** Whether an output's pictures may have alpha: their frames do, or a canvas of another shape is left open. */
 export const mayBeSoft = (bench: Pick<Bench, "project">, { size }: Output) =>
-  hasAlpha(bench) || (size.width !== null && size.height !== null && ["contain", "place"].includes(size.fit));
+  hasAlpha(bench) ||
+  (size.width !== null && size.height !== null && ["contain", "scale-down", "place"].includes(size.fit));
 
 /** The most bytes that an output may have, where there is a limit. */
 export const mostBytes = (output: Output): number | null => output.target?.figures.bytes?.stop?.most ?? null;

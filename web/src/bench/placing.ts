@@ -8,16 +8,17 @@ export type Corner = "nw" | "ne" | "sw" | "se";
 
 /** Whether a picture can lie elsewhere on its canvas: both sides are given, and it is not distorted to them. */
 export const canBePlaced = (size: Size) =>
-  size.width !== null && size.height !== null && ["contain", "cover", "place"].includes(size.fit);
+  size.width !== null && size.height !== null && ["contain", "cover", "scale-down", "place"].includes(size.fit);
 
 /** Where a picture of these sides lies, in pixels of the canvas; null where it fills it by itself. */
 export function placed(size: Size, width: number, height: number): Box | null {
   if (size.width === null || size.height === null || !canBePlaced(size)) return null;
   const wide = width * size.height > height * size.width;
-  const byWidth = wide === (size.fit === "contain");
+  const byWidth = wide === (size.fit !== "cover");
+  const own = size.fit === "scale-down" && width <= size.width && height <= size.height;
   const [across, down] =
-    size.fit === "place"
-      ? onCanvas(size.picture, width, height)
+    size.fit === "place" || own
+      ? onCanvas(own ? null : size.picture, width, height)
       : byWidth
         ? [size.width, inProportion(width, height, size.width)]
         : [inProportion(height, width, size.height), size.height];

@@ -25,7 +25,7 @@ from .moves import MOST_ENLARGED, Warp, covers, enlargement, warp_of, warped
 from .prepared import Prepared, SourceFrame
 from .resample import Filter
 from .scale import frame_picture, placement
-from .size import Placement
+from .size import Placement, enlarged_by
 from .tone import Curves, Levels, curves_of, matches, toned
 from .trim import Box
 
@@ -61,6 +61,16 @@ class PlayedFrames:
     def scaled_by(self) -> Filter | None:
         """The filter that the pictures are scaled by; ``None`` if they keep their size."""
         return self._framed.scaled_by(self._like)
+
+    @property
+    def source_size(self) -> tuple[int, int]:
+        """Width and height of what is shown of the sources, before it is scaled."""
+        return self._framed.cut(self._like)[0][2:]
+
+    @property
+    def enlarged(self) -> float | None:
+        """By how much that is enlarged, if pixels are mixed for it."""
+        return self._framed.enlarged(self._like)
 
     @property
     def notes(self) -> list[str]:
@@ -230,6 +240,11 @@ class Framed:
             return None
         how = self._size.resample
         return suited(self.prepared.art, source, wanted) if how == "auto" else how
+
+    def enlarged(self, position: int) -> float | None:
+        """By how much a frame is enlarged, if pixels are mixed for it."""
+        mixed = self.scaled_by(position) not in (None, "nearest")
+        return enlarged_by(self._size, *self._crop(position)[2:]) if mixed else None
 
     def uneven(self, position: int) -> bool:
         """Whether pixels of a frame that is scaled unmixed become unlike in size."""

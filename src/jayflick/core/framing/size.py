@@ -6,7 +6,7 @@ from ..errors import InputError
 from ..pictures.header import MAX_PIXELS
 from ..recipe import MAX_SIDE, PictureSize, Size
 
-PLACED = ("contain", "cover", "place")
+PLACED = ("contain", "cover", "scale-down", "place")
 """Fits on a canvas that a picture may lie on anywhere."""
 
 
@@ -57,11 +57,13 @@ def place(size: Size, width: int, height: int) -> Placement:
         )
     canvas = (wanted_width, wanted_height)
     picture = canvas
-    if size.width is not None and size.height is not None and size.fit in ("contain", "cover"):
+    if size.width is not None and size.height is not None and size.fit in ("contain", "cover", "scale-down"):
         across = (wanted_width, _in_proportion(width, height, wanted_width))
         along = (_in_proportion(height, width, wanted_height), wanted_height)
         wide = width * wanted_height > height * wanted_width
-        picture = across if wide == (size.fit == "contain") else along
+        picture = across if wide == (size.fit != "cover") else along
+        if size.fit == "scale-down" and width <= wanted_width and height <= wanted_height:
+            picture = width, height
     if size.fit == "place" and size.width is not None and size.height is not None:
         picture = _on_canvas(size.picture, width, height)
     if picture[0] * picture[1] > MAX_PIXELS:
@@ -72,6 +74,13 @@ def place(size: Size, width: int, height: int) -> Placement:
         )
     placed = size.width is not None and size.height is not None and size.fit in PLACED
     return Placement(canvas, picture, *(_at(size.at, canvas, picture) if placed else (0, 0)))
+
+
+def enlarged_by(size: Size, width: int, height: int) -> float | None:
+    """By how much a picture of ``width`` × ``height`` is enlarged, 1.5 by half; ``None`` if it is not."""
+    across, down = place(size, width, height).picture
+    by = max(across / width, down / height)
+    return by if by > 1 else None
 
 
 def _on_canvas(wanted: PictureSize | None, width: int, height: int) -> tuple[int, int]:

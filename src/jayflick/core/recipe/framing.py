@@ -100,11 +100,11 @@ class Size(Part):
 
     width: int | None = Field(None, ge=1, le=MAX_SIDE)
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
-    fit: Literal["contain", "cover", "stretch", "inside", "place"] = Field(
+    fit: Literal["contain", "cover", "stretch", "scale-down", "inside", "place"] = Field(
         "contain",
         description="With both sides given: all of the picture on the canvas, all of the canvas, or both, "
-        "distorted. inside: as large as lies within the sides, never enlarged, nothing around it. "
-        "place: on the canvas at its own size, or at that of picture",
+        "distorted. scale-down: as contain, but never enlarged. inside: as large as lies within the sides, "
+        "never enlarged, nothing around it. place: on the canvas at its own size, or at that of picture",
     )
     picture: PictureSize | None = Field(
         None, description="With place: how large the picture lies on the canvas; otherwise its own size"

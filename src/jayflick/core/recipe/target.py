@@ -72,7 +72,7 @@ class Preset(Part):
 
     width: int | None = Field(None, ge=1, le=MAX_SIDE)
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
-    fit: Literal["contain", "cover", "stretch", "inside"] | None = None
+    fit: Literal["contain", "cover", "stretch", "scale-down", "inside"] | None = None
     rate: Rate | None = None
     over_page: bool = Field(False, description="Soft edges lie over the page colour")
 

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any, Literal, NamedTuple
 
 from ..broadcast.cover import Cover
+from ..framing.size import enlarged_by, place
 from ..recipe import (
     BaseOutput,
     Figure,
@@ -47,6 +48,10 @@ class Facts:
     """Of a numbered set: how much of the picture each frame covers."""
     cut: int | None = None
     """Of a numbered set: where the cut was set by hand, from 1."""
+    source_size: tuple[int, int] | None = None
+    """Width and height of what is shown of the sources, before it is scaled, if that is known."""
+    enlarged: float | None = None
+    """By how much that was enlarged, where pixels were mixed for it."""
 
 
 @dataclass(frozen=True)
@@ -141,6 +146,8 @@ def facts_of(
         info["repeat"] if moving else None,
         Cover(tuple(info["opaque"])) if info.get("opaque") else None,
         output.cut if isinstance(output, FramesOutput) else None,
+        info.get("source_size"),
+        info.get("enlarged"),
     )
 
 
@@ -193,6 +200,8 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
         checked.append(_repeat(facts.repeat, target.repeat))
     if target.plain_name:
         checked.append(_name(facts, output))
+    if facts.enlarged is not None and not target.cover:  # what has to cover is as large as that takes
+        checked.append(_enlarged(facts.enlarged, facts, target, output))
     return checked
 
 
@@ -273,8 +282,8 @@ def _chosen(
     before = {one.rule: one.verdict for one in check(facts, target, None)}
     for remedy, after in offers:
         made = {one.rule: one.verdict for one in check(after, target, None)}
-        worse = any(_WORST.index(made[name]) > _WORST.index(verdict) for name, verdict in before.items())
-        if made.get(rule) == "pass" and not worse:
+        worse = any(_WORST.index(made[name]) > _WORST.index(before.get(name, "pass")) for name in made)
+        if made.get(rule, "pass") == "pass" and not worse:
             return remedy
     return None
 
@@ -421,18 +430,23 @@ def _scaled(facts: Facts, output: BaseOutput, share: float) -> _Offer:
     settings = [Setting(("output", "size", "width"), to), Setting(("output", "size", "height"), None)]
     if size.width is not None and size.height is not None:  # a canvas of its own shape
         settings[1] = Setting(("output", "size", "height"), down)
-        on_it = scaled_on_canvas(size, Fraction(to, width))
+        on_it = scaled_on_canvas(size, Fraction(to, width), facts.source_size)
         settings += [Setting(("output", "size", key), value) for key, value in on_it.items()]
     return _Offer(Remedy(f"scale to {to} × {down}", tuple(settings)), replace(facts, width=to, height=down))
 
 
-def scaled_on_canvas(size: Size, share: Fraction) -> dict[str, Any]:
-    """What else of a size changes when its canvas becomes smaller by ``share``: where and how large the picture
-    lies on it."""
+def scaled_on_canvas(size: Size, share: Fraction, source: tuple[int, int] | None) -> dict[str, Any]:
+    """What else of a size changes when its canvas becomes smaller by ``share``.
+
+    That is where the picture, of ``source`` pixels, lies on it, and how large.
+    """
     changed: dict[str, Any] = {}
     if not isinstance(size.at, str):
         changed["at"] = [round(at * share) for at in size.at]
-    if size.fit == "place":
+    as_it_is = size.fit == "scale-down" and source is not None and place(size, *source).picture == source
+    if as_it_is:
+        changed["fit"] = "place"
+    if size.fit == "place" or as_it_is:
         own = size.picture or PictureSize(percent=100)
         percent = None if own.percent is None else max(0.1, float(Fraction(own.percent) * share))
         width, height = (
@@ -450,17 +464,35 @@ def _size(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
         offers = []
         area = facts.width * facts.height
         for width, height in sorted(target.sizes, key=lambda size: abs(size[0] * size[1] - area)):
-            settings = (
-                Setting(("output", "size", "width"), width),
-                Setting(("output", "size", "height"), height),
-                Setting(("output", "size", "fit"), target.preset.fit or "contain"),
-                Setting(("output", "size", "at"), "centre"),
-            )
-            made = replace(facts, width=width, height=height)
-            offers.append(_Offer(Remedy(f"scale to {width} × {height}", settings), made))
+            for fit in dict.fromkeys((target.preset.fit or "scale-down", "scale-down")):
+                changed = {"width": width, "height": height, "fit": fit, "at": "centre"}
+                settings = tuple(Setting(("output", "size", key), value) for key, value in changed.items())
+                made = replace(facts, width=width, height=height, enlarged=None)
+                if facts.source_size:
+                    size = output.size.model_copy(update=changed)
+                    made = replace(made, enlarged=enlarged_by(size, *facts.source_size))
+                offers.append(_Offer(Remedy(f"scale to {width} × {height}", settings), made))
         remedy = _chosen(offers, "Size", facts, target, output)
     verdict: Verdict = "pass" if fits else "fail"
     return Checked("Size", f"{facts.width} × {facts.height}", allowed, verdict, remedy=remedy)
+
+
+def _enlarged(by: float, facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
+    """Soft pixels are nothing that a destination refuses, and nothing that anybody asked for."""
+    remedy = None
+    if output is not None and facts.source_size and not isinstance(output, SheetOutput):
+        words = "keep its own size on the canvas"
+        settings: tuple[Setting, ...] = (Setting(("output", "size", "fit"), "scale-down"),)
+        width, height = facts.width, facts.height
+        if output.size.width is None or output.size.height is None:
+            words = "keep its own size"
+            settings = (Setting(("output", "size", "width"), None), Setting(("output", "size", "height"), None))
+            width, height = facts.source_size
+        made = replace(facts, width=width, height=height, enlarged=None)
+        remedy = _chosen([_Offer(Remedy(words, settings), made)], "Enlarged", facts, target, output)
+    text = "" if remedy else "render it larger: what lies between its pixels is made up"
+    measured = f"to {100 * by:.0f} %"
+    return Checked("Enlarged", measured, "at most 100 %", "warn", remedy=remedy, help=text)
 
 
 def _alpha(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:

@@ -63,7 +63,7 @@ class SheetFormat:
             way = output.turn if output.layout == "packed" else [items.rows, output.columns]
             return [settings, output.layout, around, way, items.of_step]
         laid = lay_out(items, frames.canvas, output, None)
-        require_fit(laid, items, frames.canvas, output, None)
+        require_fit(laid, items, frames, output, None)
         return [settings, laid.layout.sheets, laid.layout.cells, items.of_step]
 
     def encode(self, frames: PlayedFrames, output: SheetOutput, held: Held, key: str, tools: Tools) -> Coded:
@@ -72,7 +72,7 @@ class SheetFormat:
         if used is not None and not used.union.width:
             raise InputError("all frames are empty: nothing is left of them", remedy="check their alpha")
         laid = lay_out(items, frames.canvas, output, used)
-        require_fit(laid, items, frames.canvas, output, used)
+        require_fit(laid, items, frames, output, used)
         drawn = _Drawn(frames, output, items, laid)
         palette = drawn.palette() if output.pixels == "256" else None
         files, colours, clear, empty = [], None, False, True
@@ -161,7 +161,7 @@ def cut_out(sheet: NDArray[np.uint8], frame: SheetFrame) -> NDArray[np.uint8]:
 
 
 def require_fit(
-    laid: LaidOut, items: Items, canvas: tuple[int, int], output: SheetOutput, used: Used | None
+    laid: LaidOut, items: Items, frames: PlayedFrames, output: SheetOutput, used: Used | None
 ) -> None:
     """Refuse a layout that pictures run off. ``InputError`` says how many, and at which scale none would."""
     off, most = len(laid.layout.off), Space.of(output).most
@@ -169,7 +169,7 @@ def require_fit(
         return
     some = "the frame does" if len(items.shows) == 1 else f"{off} of {len(items.shows)} frames do"
     several = "several sheets" if output.split else "a sheet"
-    scaled = largest_scale(items, canvas, output, used)
+    scaled = largest_scale(items, frames.canvas, frames.source_size, output, used)
     at = f"they fit at {scaled.words}" if scaled else "they fit at no scale"
     raise InputError(
         f"{some} not fit on {several} of {most} × {most}",

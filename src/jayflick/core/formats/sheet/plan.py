@@ -6,10 +6,9 @@ from dataclasses import dataclass
 from ...framing.art_box import Box
 from ...framing.frames import Framed, PlayedFrames
 from ...framing.prepared import SourceFrame
-from ...recipe import Recipe, Rhythm, SheetOutput
+from ...recipe import Recipe, SheetOutput
 from ...stages import Stages
 from ...targets.check import Remedy
-from ...timing.listed import Listed
 from ...timing.plan import plan_rhythm
 from .items import Items, LaidOut, lay_out, needs_used, used_if_known, used_of
 from .pixels import texture_bytes
@@ -53,14 +52,8 @@ def plan_sheet(
     names = [frame.name for frame in frames]
     gaps = [frame.missing_after for frame in frames]
 
-    def played(rhythm: Rhythm) -> tuple[PlayedFrames, Listed]:
-        plan = plan_rhythm(recipe.gather, rhythm, gaps, output.take)
-        return PlayedFrames(framed, plan.shots, stages), plan.listed(names)
-
-    def thinned(step: int) -> tuple[PlayedFrames, Listed]:
-        return played(recipe.rhythm.model_copy(update={"step": step}))
-
-    pictures, listed = played(recipe.rhythm)
+    plan = plan_rhythm(recipe.gather, recipe.rhythm, gaps, output.take)
+    pictures, listed = PlayedFrames(framed, plan.shots, stages), plan.listed(names)
     items = Items.of(pictures.names, output, listed)
     used = None
     if needs_used(output):
@@ -71,8 +64,8 @@ def plan_sheet(
     laid = lay_out(items, pictures.canvas, output, used)
     scaled, helpful = None, []
     if laid.layout.off:
-        scaled = largest_scale(items, pictures.canvas, output, used)
-        helpful = remedies(pictures, output, listed, used, scaled, stages, thinned)
+        scaled = largest_scale(items, pictures.canvas, pictures.source_size, output, used)
+        helpful = remedies(pictures, output, listed, used, scaled, stages)
     shown = tuple(pictures.position(index) for index in items.shows)
     crop, placed = framed.cut(max(1, shown[0]))
     memory = sum(texture_bytes(*sides, output.pixels, output.mip_levels) for sides in laid.layout.sheets)

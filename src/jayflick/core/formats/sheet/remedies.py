@@ -1,7 +1,6 @@
 """What would make all pictures fit, each worked out before it is offered."""
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -14,13 +13,12 @@ from ...recipe.sheet import WIDEST
 from ...stages import Stages
 from ...targets.check import Remedy, Setting, scaled_on_canvas
 from ...timing.listed import Listed
-from .items import Items, Used, covered, lay_out, needs_used, used_if_known
+from .items import Items, Used, covered, lay_out, used_if_known
 from .layout import Space
 from .packed import fits
 
 _SPREAD = 3
 """By how many pixels a Lanczos filter spreads art beyond where it was, scaled."""
-MOST_THINNED = 60
 
 
 @dataclass(frozen=True)
@@ -30,12 +28,14 @@ class Scaled:
     width: int
     height: int
     scale: Fraction
+    source: tuple[int, int]
+    """Width and height of what is shown of the sources."""
 
     def change_of(self, size: Size) -> dict[str, Any]:
         """What of an output's size changes: proportions, and how the picture lies on its canvas, are kept."""
         sides = {"width": self.width, "height": self.height}
         if size.width is not None and size.height is not None and size.fit in PLACED:
-            return sides | scaled_on_canvas(size, self.scale)
+            return sides | scaled_on_canvas(size, self.scale, self.source)
         return sides | {"fit": "stretch"}  # the picture itself, to the nearest pixel
 
     @property
@@ -44,7 +44,11 @@ class Scaled:
 
 
 def largest_scale(
-    items: Items, canvas: tuple[int, int], output: SheetOutput, used: Used | None
+    items: Items,
+    canvas: tuple[int, int],
+    source: tuple[int, int],
+    output: SheetOutput,
+    used: Used | None,
 ) -> Scaled | None:
     """The largest size, of at most the one at hand, at which all pictures fit; ``None`` if there is none.
 
@@ -67,7 +71,7 @@ def largest_scale(
     if low == 0:
         return None
     scale = scales[low - 1]
-    return Scaled(math.floor(width * scale), math.floor(height * scale), scale)
+    return Scaled(math.floor(width * scale), math.floor(height * scale), scale, source)
 
 
 def _fits_at(
@@ -105,12 +109,8 @@ def remedies(
     used: Used | None,
     scaled: Scaled | None,
     stages: Stages,
-    thinned: Callable[[int], tuple[PlayedFrames, Listed]],
 ) -> list[Remedy]:
-    """Changes that make all pictures fit, each a single one.
-
-    ``thinned``: what would be played if of that many frames only one were.
-    """
+    """Changes that make all pictures fit, each a single one of this output alone."""
     items = Items.of(frames.names, output, listed)
     canvas = frames.canvas
     found: list[Remedy] = []
@@ -138,10 +138,6 @@ def remedies(
         if side > output.widest and fitting(output.model_copy(update={"widest": side})):
             found.append(Remedy(f"allow {side} a side", (Setting(("output", "widest"), side),)))
             break
-    step = _step(output, stages, thinned)
-    if step is not None:
-        words = f"every {_ordinal(step)} frame, in all outputs"
-        found.append(Remedy(words, (Setting(("rhythm", "step"), step),)))
     known = used or used_if_known(frames, items, output, stages)
     if output.layout == "even" and not covered(frames, output):
         trims = [("trim to what is used", {"cell": "used"})] if output.cell == "canvas" else []
@@ -153,34 +149,3 @@ def remedies(
                 found.append(Remedy(words, settings))
                 break
     return found
-
-
-def _step(
-    output: SheetOutput, stages: Stages, thinned: Callable[[int], tuple[PlayedFrames, Listed]]
-) -> int | None:
-    """The least step at which all fit; ``None`` if none is known to."""
-
-    def fitting(step: int) -> bool:
-        frames, listed = thinned(step)
-        items = Items.of(frames.names, output, listed)
-        used = used_if_known(frames, items, output, stages) if needs_used(output) else None
-        if needs_used(output) and used is None:
-            return False
-        return not lay_out(items, frames.canvas, output, used).layout.off
-
-    low, high = 2, MOST_THINNED
-    if not fitting(high):
-        return None
-    while low < high:
-        middle = (low + high) // 2
-        if fitting(middle):
-            high = middle
-        else:
-            low = middle + 1
-    return low
-
-
-def _ordinal(number: int) -> str:
-    if number % 100 in (11, 12, 13):
-        return f"{number}th"
-    return f"{number}{ {1: 'st', 2: 'nd', 3: 'rd'}.get(number % 10, 'th') }"

@@ -11,6 +11,7 @@ const WIDTHS = [240, 320, 400, 480, 580, 640];
 const FITS = [
   { value: "contain", label: "contain: all of the picture" },
   { value: "cover", label: "cover: all of the canvas" },
+  { value: "scale-down", label: "scale down: never enlarged" },
   { value: "stretch", label: "stretch: both, distorted" },
   { value: "inside", label: "inside: nothing around it" },
   { value: "place", label: "place: at any size" },
@@ -167,10 +168,13 @@ function wordsOf(asked: Output["size"]["resample"], result: ResultInfo): string 
   if (uneven) return `▲ ${uneven.charAt(0).toUpperCase()}${uneven.slice(1)}.`;
   const by = result.scaled_by;
   if (!by) return "Not scaled: every pixel is the source's own.";
-  if (asked !== "auto") return by === "nearest" ? "Whole pixels, unmixed." : "Scaled in linear light.";
-  if (by === "nearest") return "Pixel art at a whole factor: nearest, unmixed.";
+  if (by === "nearest")
+    return asked === "auto" ? "Pixel art at a whole factor: nearest, unmixed." : "Whole pixels, unmixed.";
+  const { enlarged } = result.info;
+  if (enlarged) return `▲ Enlarged to ${Math.round(100 * enlarged)} %, in linear light.`;
+  if (asked !== "auto") return "Scaled in linear light.";
   if (by === "area") return "Area, in linear light.";
-  return "Lanczos, in linear light: for enlarging, or shrinking to no less than half.";
+  return "Lanczos, in linear light: shrinking to no less than half.";
 }
 
 /** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */
