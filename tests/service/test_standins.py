@@ -665,6 +665,26 @@ def test_an_offer_that_cannot_be_taken_is_refused_at_once(
     assert desk.folders() == before
 
 
+@pytest.mark.parametrize(
+    ("use", "count", "size", "message"),
+    [
+        ("overlay", 700, (64, 48), "600 frames at most; these are 700"),
+        ("overlay", 12, (1281, 48), "larger than the raster of 1280 × 720"),
+        ("transition", 60, (1279, 720), "the show runs at 1280 × 720"),
+        ("transition", 59, RASTER, "60 frames; these are 59"),
+    ],
+)
+def test_what_the_offer_tells_is_refused_before_a_byte_goes(
+    desk: Standing, use: str, count: int, size: tuple[int, int], message: str
+) -> None:
+    def read() -> bytes:
+        raise AssertionError("a file was read")
+
+    files = [Load(f"gull_{number}.png", 1000, read) for number in range(1, count + 1)]
+    with pytest.raises(InputError, match=message):
+        desk.send(files, use=use, place=5, size=size)
+
+
 def test_a_delivery_out_of_turn_is_refused(desk: Standing) -> None:
     number = desk.ask("POST", "/api/intakes", json=offer_of(["a_1.png", "a_2.png"]))["id"]
     files = f"/api/intakes/{number}/files"

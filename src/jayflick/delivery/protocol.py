@@ -55,6 +55,7 @@ class Offer(Document):
     title: str = Field("", max_length=200)
     files: tuple[OfferedFile, ...] = Field(min_length=1, max_length=MOST_FILES)
     first: Name | None = Field(None, description="The first file of a numbered set; none: the files as listed")
+    size: tuple[int, int] | None = Field(None, description="Width and height of every picture of a set")
     use: Use | None = None
     place: int | None = Field(
         None, ge=1, le=99, description="A numbered place to keep it in: a memory, a source"

@@ -232,7 +232,7 @@ def _refused(error: JayFlickError) -> Answer:
 def _offer(one: Made, title: str, request: SendRequest, cut: int | None) -> tuple[Offer, list[Load]]:
     """What is offered, under a key that is yet to be set, and the files."""
     (files,) = leaving([one])
-    loads = [Load(PurePath(file.path).name, len(file.read()), file.read) for file in files]
+    loads = [Load(PurePath(file.path).name, file.size, file.read) for file in files]
     output, target = one.output, one.output.target
     numbered = isinstance(output, FramesOutput)
     use: Use | None = request.use
@@ -244,6 +244,7 @@ def _offer(one: Made, title: str, request: SendRequest, cut: int | None) -> tupl
         title=title,
         files=offered(loads),
         first=loads[0].name if numbered else None,
+        size=(one.info.info.width, one.info.info.height) if numbered else None,
         use=use,
         place=request.memory,
         # A set whose frames last differently is made for no rate.

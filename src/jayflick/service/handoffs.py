@@ -22,6 +22,8 @@ class Leaving(NamedTuple):
     """A file that leaves: its path below the place it goes to."""
 
     path: str
+    size: int
+    """In bytes."""
     read: Callable[[], bytes]
 
 
@@ -61,9 +63,9 @@ def leaving(chosen: Sequence[Made]) -> list[list[Leaving]]:
         taken.add(place.lower())
         files = one.timed.files
         if folder:
-            result.append([Leaving(f"{place}/{portable(file.name)}", file.read) for file in files])
+            result.append([Leaving(f"{place}/{portable(file.name)}", file.size, file.read) for file in files])
         else:
-            result.append([Leaving(place, files[0].read)])
+            result.append([Leaving(place, files[0].size, files[0].read)])
     return result
 
 
@@ -120,7 +122,8 @@ def described(chosen: Sequence[Made], project_id: str, to: str) -> list[Handoff]
     rows = []
     for one, files in zip(chosen, leaving(chosen), strict=True):
         digest, size = hashlib.sha256(), 0
-        parts = (file.read() for file in files) if len(files) == 1 else zipped(files)
+        archive = zipped((file.path, file.read) for file in files)
+        parts = (file.read() for file in files) if len(files) == 1 else archive
         for part in parts:
             digest.update(part)
             size += len(part)

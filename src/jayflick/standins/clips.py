@@ -168,7 +168,7 @@ def keep_clip(
             with opened(path) as header:
                 found, alpha = header.size, has_alpha(header)
             size = size or found
-            _fits(path.name, found, size, raster, whole)
+            require_size(path.name, found, size, raster, whole=whole)
             if straight and not alpha:
                 raise Refusal("has no alpha channel", file=path.name, remedy="export it with straight alpha")
             picture = read(path)
@@ -203,7 +203,7 @@ def keep_clip(
     return Clip(title, len(files), rate, raster, used, Kept(files, smalls, scale, pixels, place))
 
 
-def _fits(name: str, found: Size, first: Size, raster: Size, whole: bool) -> None:
+def require_size(name: str, found: Size, first: Size, raster: Size, *, whole: bool) -> None:
     """``Refusal`` when a frame is not of the first one's size, or that does not go with the raster."""
     said = f"is {found[0]} × {found[1]}"
     if whole and found != raster:

@@ -13,7 +13,7 @@ from PIL import Image, ImageColor, ImageDraw
 from pydantic import Field, field_validator
 
 from ..delivery.protocol import Answer, Document, Offer, Status
-from .clips import Clip, keep_clip, lay_over
+from .clips import Clip, keep_clip, lay_over, require_size
 from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
@@ -134,6 +134,8 @@ class GraphicsPage(Device):
             remedy = "export the set as TGA"
             raise Refusal("is neither TGA, PNG, BMP nor JPEG", file=offer.first, remedy=remedy)
         names = set(numbered([file.name for file in offer.files], offer.first))
+        if offer.size is not None:
+            require_size(offer.first, offer.size, offer.size, RASTER, whole=False)
         with self._lock:
             if len(self._clips) >= MOST_ANIMATIONS:
                 raise Refusal(f"the board holds {MOST_ANIMATIONS} animations", remedy="remove one")

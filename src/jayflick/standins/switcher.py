@@ -14,7 +14,7 @@ from PIL import Image
 from pydantic import Field
 
 from ..delivery.protocol import Answer, Document, Offer, Place, Status
-from .clips import Clip, Drawn, keep_clip
+from .clips import Clip, Drawn, keep_clip, require_size
 from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
@@ -249,6 +249,9 @@ class Switcher(Device):
                 f"it is made for {offer.rate:g} fps; the show runs at {self._show.rate} fps",
                 remedy=f"conform it to {self._show.rate} fps",
             )
+        if offer.size is not None and offer.use != "source":
+            whole = offer.use == "transition"
+            require_size(offer.first, offer.size, offer.size, self.raster, whole=whole)
         if offer.use in (None, "overlay", "transition"):
             with self._lock:
                 taken = self._memories.get(offer.place)

@@ -29,7 +29,8 @@ import { useOpenMarks } from "./broadcast";
 import { viewOf } from "./formats/table";
 import { PlaceOverlay } from "./PlaceOverlay";
 import { recall, useMemory } from "./memory";
-import { standingOf, useChosenOutput } from "./outputs";
+import { useChosenOutput } from "./outputs";
+import { statusOf } from "./status";
 import { Stubs } from "./Stubs";
 import { useLineUp } from "./lineUp";
 import { LineUpStage } from "./LineUpStage";
@@ -59,6 +60,7 @@ import {
   shownResult,
   useSelection,
 } from "./selection";
+import { usePlan } from "./panels/rhythm/usePlan";
 import { zoomStrip } from "./strip/scale";
 import { Stage } from "./Stage";
 import { StillStrip } from "./strip/StillStrip";
@@ -68,7 +70,7 @@ import { useWatching } from "./useSoFar";
 import { useViews } from "./views";
 import { ViewsStage } from "./ViewsStage";
 import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
-import { PARTS, PART_NAMES, standings, type Part } from "./verdicts";
+import { PARTS, PART_NAMES, partStatuses, type Part } from "./verdicts";
 
 export function Bench() {
   const { id = "" } = useParams();
@@ -124,8 +126,10 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   );
   // Those of an older job are not the output as it is now either.
   const coding = growing !== null && growing.job === job?.id;
-  const outputs = recipe.outputs.map((one) => standingOf(project, one, unsaved));
-  const cells = standings(project, recipe, output, result, unsaved ? undefined : job, behind, outputs);
+  const outputs = recipe.outputs.map((one) => statusOf(project, one, unsaved));
+  // Where no file can be made of it, what it plays can be told all the same.
+  const plan = usePlan(bench, behind && !unsaved && job?.state === "failed" ? recipe : null);
+  const cells = partStatuses(project, recipe, output, result, unsaved ? undefined : job, behind, outputs, plan);
   // It opens where it was left, or on the first part that asks for a look.
   const [part, choosePart] = useState<Part>(
     () =>
@@ -222,7 +226,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       {output.format === "still" ? (
         <StillStrip bench={bench} output={output} />
       ) : (
-        <Strip bench={bench} shown={shown} />
+        <Strip bench={bench} shown={shown} plan={plan} />
       )}
     </Tabs.Root>
   );

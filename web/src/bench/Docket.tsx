@@ -2,11 +2,11 @@
 
 import { Tabs } from "radix-ui";
 import { Mark } from "../ui/controls";
-import { PARTS, PART_NAMES, type Part, type Standing } from "./verdicts";
+import { PARTS, PART_NAMES, type Part, type PartStatus } from "./verdicts";
 
 const KEYS: Record<Part, string> = { gather: "G", rhythm: "R", framing: "F", tuning: "T", handoff: "H" };
 
-export function Docket({ standings, chosen }: { standings: Record<Part, Standing>; chosen: Part }) {
+export function Docket({ standings, chosen }: { standings: Record<Part, PartStatus>; chosen: Part }) {
   return (
     <Tabs.List aria-label="Docket" className="grid min-w-0 grow grid-cols-5">
       {PARTS.map((part, index) => {

@@ -19,12 +19,12 @@ import {
   MOST_OUTPUTS,
   moveOutput,
   remove,
-  type Standing,
 } from "./outputs";
+import type { OutputStatus } from "./status";
 
 interface Props {
   bench: Bench;
-  standings: readonly Standing[];
+  standings: readonly OutputStatus[];
   choose: (id: string) => void;
 }
 
@@ -57,7 +57,7 @@ function Stub({
   chosen,
   choose,
 }: {
-  standing: Standing;
+  standing: OutputStatus;
   chosen: boolean;
   choose: (id: string) => void;
 }) {

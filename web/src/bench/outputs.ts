@@ -2,8 +2,7 @@
 
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
-import type { Recipe, CheckInfo, Output, Project, ResultInfo, Target } from "../api/client";
-import type { Verdict } from "../ui/controls";
+import type { Output, Recipe, Target } from "../api/client";
 import type { Bench } from "./edits";
 import type { Format } from "./formats/format";
 import { viewOf } from "./formats/table";
@@ -328,39 +327,4 @@ export function moveOutput(bench: Bench, id: string, by: number): void {
     if (moved) outputs.splice(to, 0, moved);
     return { ...recipe, outputs };
   });
-}
-
-/** How an output stands, in a mark and a figure. */
-export interface Standing {
-  output: Output;
-  result: ResultInfo | undefined;
-  /** The figures are from before the last change. */
-  behind: boolean;
-  verdict: Verdict;
-  word: string;
-  check: CheckInfo | undefined;
-}
-
-const WORDS = { pass: "fine", warn: "look", fail: "stop" } as const;
-
-/** How every output stands. */
-export function standingOf(project: Project, output: Output, unsaved: boolean): Standing {
-  const result = project.results.find((one) => one.output_id === output.id);
-  const behind = unsaved || result?.revision_id !== project.revision.id;
-  const job = project.jobs.find((one) => one.output_id === output.id);
-  const check =
-    result && project.checks[output.id]?.result_id === result.id ? project.checks[output.id] : undefined;
-  const base = { output, result, behind, check };
-  if (behind && job?.state === "failed") return { ...base, verdict: "stop", word: "failed" };
-  if (behind && job?.state === "cancelled") return { ...base, verdict: "look", word: "out of date" };
-  if (behind) return { ...base, verdict: "busy", word: "encoding" };
-  if (!check) return { ...base, verdict: "fine", word: "ready" };
-  const wrong = check.rules.filter((rule) => rule.verdict === check.verdict);
-  const onlyBytes = check.target === "" && wrong.length === 1 && wrong[0]?.rule === "Bytes";
-  const word = {
-    pass: check.target === "" ? "ready" : "passes",
-    warn: `${wrong.length} to check`,
-    fail: onlyBytes ? "over budget" : `${wrong.length} ${wrong.length === 1 ? "rule fails" : "rules fail"}`,
-  }[check.verdict];
-  return { ...base, verdict: WORDS[check.verdict], word };
 }

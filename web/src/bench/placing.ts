@@ -10,6 +10,17 @@ export type Corner = "nw" | "ne" | "sw" | "se";
 export const canBePlaced = (size: Size) =>
   size.width !== null && size.height !== null && ["contain", "cover", "scale-down", "place"].includes(size.fit);
 
+/** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */
+export function canvasOf(size: Size, width: number, height: number): [number, number] {
+  if (size.fit === "inside") {
+    const scale = Math.min(1, (size.width ?? width) / width, (size.height ?? height) / height);
+    return [Math.max(1, Math.round(width * scale)), Math.max(1, Math.round(height * scale))];
+  }
+  if (size.width !== null) return [size.width, size.height ?? inProportion(width, height, size.width)];
+  if (size.height !== null) return [inProportion(height, width, size.height), size.height];
+  return [width, height];
+}
+
 /** Where a picture of these sides lies, in pixels of the canvas; null where it fills it by itself. */
 export function placed(size: Size, width: number, height: number): Box | null {
   if (size.width === null || size.height === null || !canBePlaced(size)) return null;

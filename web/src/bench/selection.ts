@@ -1,11 +1,11 @@
 // Which places are selected, and what can be done to all of them at once.
 
 import { create } from "zustand";
-import type { ResultInfo } from "../api/client";
 import { count, hundredths } from "../format";
 import { added, CENTISECOND, FLOOR, pasted, timeOf, withoutHolds, withTimes } from "./delays";
 import type { Bench } from "./edits";
 import { leaveOutPositions } from "./findings";
+import type { Timeline } from "./timeline";
 import { arranged, dropped, rearranged } from "./order";
 
 /** Places in the order: a frame that is played there and back is selected in both directions. */
@@ -17,7 +17,7 @@ export const useSelection = create<{
   copied: readonly number[];
 }>(() => ({ places: new Set(), anchor: -1, copied: [] }));
 
-export function select(result: ResultInfo, index: number, how: "only" | "toggle" | "through"): void {
+export function select(result: Timeline, index: number, how: "only" | "toggle" | "through"): void {
   const place = result.places[index];
   if (place === undefined) return;
   useSelection.setState(({ places, anchor }) => {
@@ -34,7 +34,7 @@ export function select(result: ResultInfo, index: number, how: "only" | "toggle"
   });
 }
 
-export const selectAll = (result: ResultInfo) =>
+export const selectAll = (result: Timeline) =>
   useSelection.setState({ places: new Set(result.places), anchor: 0 });
 
 export const selectNone = () => useSelection.setState({ places: new Set(), anchor: -1 });

@@ -1,10 +1,11 @@
 import { describe, expect, it } from "vitest";
-import type { JobInfo, Project, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, PlanInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { FLICKS } from "../format";
 import { mostBytes } from "./framing";
-import { OPEN_TARGET, standingOf, withLimit } from "./outputs";
+import { OPEN_TARGET, withLimit } from "./outputs";
+import { statusOf } from "./status";
 import { FRAMING, rhythm } from "./testing";
-import { standings } from "./verdicts";
+import { partStatuses } from "./verdicts";
 
 const output: Recipe["outputs"][number] = {
   id: "page",
@@ -74,6 +75,7 @@ function cells(
   made: ResultInfo | undefined,
   job: JobInfo | undefined,
   behind: boolean,
+  plan?: PlanInfo,
 ) {
   const over = (made?.info.bytes ?? 0) > 1024 * 1024;
   const verdict = over ? "fail" : "pass";
@@ -84,7 +86,7 @@ function cells(
     jobs: job ? [{ ...job, output_id: "page" }] : [],
     checks: { page: check },
   } as unknown as Project;
-  return standings(known, by, output, made, job, behind, [standingOf(known, output, false)]);
+  return partStatuses(known, by, output, made, job, behind, [statusOf(known, output, false)], plan);
 }
 
 describe("the docket", () => {
@@ -94,6 +96,22 @@ describe("the docket", () => {
     expect(docket.tuning.below).toBe("742 of 1024 KB");
     expect(docket.rhythm.figure).toBe("1.00");
     expect(docket.framing.figure).toBe("580 × 351");
+  });
+
+  it("keeps frames, time and size where no file can be made of them", () => {
+    const refused = { state: "failed", error: { message: "3 frames do not fit" } } as unknown as JobInfo;
+    const plan = { duration_ms: 1500 } as unknown as PlanInfo;
+    for (const made of [undefined, result(742 * 1024)]) {
+      const docket = cells(project, recipe, made, refused, true, plan);
+      expect([docket.rhythm.verdict, docket.rhythm.stale, docket.rhythm.figure]).toEqual([
+        "fine",
+        false,
+        "1.50",
+      ]);
+      expect([docket.framing.verdict, docket.framing.stale]).toEqual(["fine", false]);
+      expect(docket.handoff).toMatchObject({ verdict: "stop", below: "3 frames do not fit" });
+      expect(docket.tuning.verdict).not.toBe("fine");
+    }
   });
 
   it("says how much a file is over, never rounding it away", () => {

@@ -1,6 +1,6 @@
 // What each part of the docket says of itself: figures first, then how it stands.
 
-import type { JobInfo, Output, Project, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, Output, PlanInfo, Project, Recipe, ResultInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
@@ -8,8 +8,8 @@ import { FLOOR } from "./delays";
 import { viewOf } from "./formats/table";
 import { cropOf } from "./crop";
 import { mayBeSoft, mostBytes } from "./framing";
-import { placed } from "./placing";
-import type { Standing as OutputStanding } from "./outputs";
+import { canvasOf, placed } from "./placing";
+import type { OutputStatus } from "./status";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
 export type Part = (typeof PARTS)[number];
@@ -22,7 +22,7 @@ export const PART_NAMES: Record<Part, string> = {
   handoff: "Hand-off",
 };
 
-export interface Standing {
+export interface PartStatus {
   /** The figures were measured before the last change. */
   stale: boolean;
   figure: string;
@@ -34,15 +34,17 @@ export interface Standing {
 
 const fine = { verdict: "fine", word: "fine" } as const;
 
-export function standings(
+export function partStatuses(
   project: Project,
   recipe: Recipe,
   output: Output,
   result: ResultInfo | undefined,
   job: JobInfo | undefined,
   behind: boolean,
-  outputs: readonly OutputStanding[],
-): Record<Part, Standing> {
+  outputs: readonly OutputStatus[],
+  /** What it plays, where no file can be made of it. */
+  plan?: PlanInfo,
+): Record<Part, PartStatus> {
   const view = viewOf(output);
   const found = findings(project, recipe);
   const byHand = leftOutByHand(found, recipe).length;
@@ -88,6 +90,9 @@ export function standings(
   const shown = placed(output.size, width, height) ?? info;
   const enlarged = shown && info ? shown.width > width || shown.height > height : false;
   const scaled = info ? info.width < width || info.height < height : false;
+  /** Frames and time need no file: what is known of them without one stands. */
+  const known = behind && failed ? plan : undefined;
+  const canvas = canvasOf(output.size, width, height);
   const most = mostBytes(output);
   const over = info && most !== null ? info.bytes - most : 0;
   const short =
@@ -106,8 +111,13 @@ export function standings(
       ...(worst ? { verdict: worst, word: worst === "stop" ? "blocks export" : "check" } : fine),
     },
     rhythm: {
-      stale: behind,
-      figure: output.format === "still" ? `Frame ${output.frame}` : info ? seconds(info.duration_ms) : "…",
+      stale: behind && !known,
+      figure:
+        output.format === "still"
+          ? `Frame ${output.frame}`
+          : known || info
+            ? seconds((known ?? info)?.duration_ms ?? 0)
+            : "…",
       beside:
         output.format === "still"
           ? ""
@@ -116,7 +126,7 @@ export function standings(
         output.format === "still"
           ? "one picture"
           : `${times(info?.repeat ?? recipe.rhythm.repeat)}${part}${way}${drifts ? ` · ${seconds(wished)} s requested` : ""}`,
-      ...(stale ??
+      ...((known ? null : stale) ??
         (short > 0
           ? { verdict: "look", word: "too fast" }
           : drifts
@@ -124,13 +134,13 @@ export function standings(
             : fine)),
     },
     framing: {
-      stale: behind,
-      figure: info ? `${info.width} × ${info.height}` : "…",
+      stale: behind && !known,
+      figure: known ? `${canvas[0]} × ${canvas[1]}` : info ? `${info.width} × ${info.height}` : "…",
       beside: "",
       below:
         (enlarged || scaled ? `from ${width} × ${height}, ` : "") +
         (mayBeSoft({ project }, output) ? underneath(output) : "opaque"),
-      ...(stale ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
+      ...((known ? null : stale) ?? (enlarged ? { verdict: "look", word: "enlarged" } : fine)),
     },
     tuning: {
       stale: behind,

@@ -295,10 +295,7 @@ def _offers(
     over = most is not None and measured > most
     if isinstance(output, SheetOutput):
         if figure in ("width", "height", "longest_side") and over and most:
-            side = int(most)
-            within = replace(facts, width=min(facts.width, side), height=min(facts.height, side))
-            words = f"lay it out within {_shown(figure, most)}"
-            yield _Offer(Remedy(words, (Setting(("output", "widest"), side),)), within)
+            yield from _laid_out_within(int(most), facts, output)
         return
     if figure in ("width", "height", "longest_side", "pixels", "frame_bytes") and over and most:
         share = most / measured
@@ -307,6 +304,24 @@ def _offers(
         yield from _lighter(int(most), facts, output)
     if figure in ("frames", "fps", "duration_ms"):
         yield from _retimed(figure, measured, least, most, facts, output)
+
+
+def _laid_out_within(side: int, facts: Facts, output: SheetOutput) -> Iterator[_Offer]:
+    """A sheet within other sides: on several, or with its cells smaller by as much."""
+    within = replace(facts, width=min(facts.width, side), height=min(facts.height, side))
+    widest = Setting(("output", "widest"), side)
+    if output.split:
+        yield _Offer(Remedy(f"lay it out within {side} px", (widest,)), within)
+    elif facts.source_size is not None:
+        canvas = place(output.size, *facts.source_size).canvas
+        longest = max(facts.width, facts.height)
+        around = 2 * output.margin + (longest // min(canvas) + 1) * (output.spacing + 2 * output.extrude)
+        # Packed art is cut to whole pixels, which may take one more each.
+        share = (side - around) / longest * (0.95 if output.layout == "packed" else 1)
+        if share > 0:
+            smaller = _scaled(replace(facts, width=canvas[0], height=canvas[1]), output, share).remedy
+            words = f"{smaller.text}, within {side} px"
+            yield _Offer(Remedy(words, (*smaller.settings, widest)), within)
 
 
 _FRAME_BYTES = 80
@@ -474,7 +489,9 @@ def _size(facts: Facts, target: Target, output: BaseOutput | None) -> Checked:
                 offers.append(_Offer(Remedy(f"scale to {width} × {height}", settings), made))
         remedy = _chosen(offers, "Size", facts, target, output)
     verdict: Verdict = "pass" if fits else "fail"
-    return Checked("Size", f"{facts.width} × {facts.height}", allowed, verdict, remedy=remedy)
+    sheet = isinstance(output, SheetOutput)
+    text = "" if fits or remedy else f"lay it out as {allowed}" if sheet else f"make it {allowed}"
+    return Checked("Size", f"{facts.width} × {facts.height}", allowed, verdict, remedy=remedy, help=text)
 
 
 def _enlarged(by: float, facts: Facts, target: Target, output: BaseOutput | None) -> Checked:

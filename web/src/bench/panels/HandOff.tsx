@@ -18,11 +18,11 @@ import { Button, IconButton, Mark, Row, Segmented, TextField } from "../../ui/co
 import { tell, tellError } from "../../ui/notices";
 import { viewOf } from "../formats/table";
 import { useProof } from "../proof/proof";
-import type { Standing } from "../outputs";
+import type { OutputStatus } from "../status";
 import { Check } from "./Check";
 import { Cover } from "./Cover";
 import { OnRaster } from "./OnRaster";
-import { Facts, Head, type PanelProps } from "./panel";
+import { Facts, Failing, Head, type PanelProps } from "./panel";
 import { Send } from "./Send";
 
 export function HandOffPanel(panel: PanelProps) {
@@ -70,6 +70,7 @@ export function HandOffPanel(panel: PanelProps) {
         />
       </Row>
       <Together panel={panel} ready={allReady} />
+      <Failing of={outputs} />
       {!ready &&
         (busy ? (
           <Button onClick={cancel}>Cancel</Button>
@@ -126,7 +127,7 @@ const leavesAs = ({ format, file_name }: Output) =>
   format === "sheet" ? file_name.replace(/\.[^.]*$/, ".zip") : file_name;
 
 /** One output: how it stands, what it weighs, and a way to take it away. */
-function Line({ panel, one, choose }: { panel: PanelProps; one: Standing; choose: (id: string) => void }) {
+function Line({ panel, one, choose }: { panel: PanelProps; one: OutputStatus; choose: (id: string) => void }) {
   const { bench } = panel;
   const { output, result, behind, verdict, word } = one;
   const record = useRecord(panel);
@@ -207,7 +208,9 @@ function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
   const record = useRecord(panel);
   const limits = useQuery({ queryKey: ["limits"], queryFn: () => data<Limits>(api.GET("/api/limits")) });
   const folder = limits.data?.handoff_folder;
+  const [writing, setWriting] = useState(false);
   const write = async (replace: boolean) => {
+    setWriting(true);
     try {
       const done = await data<{ folder: string | null }>(
         api.POST("/api/projects/{project_id}/handoff", {
@@ -228,6 +231,8 @@ function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
           action: { label: "Replace them", run: () => void write(true) },
         });
       else tellError(error);
+    } finally {
+      setWriting(false);
     }
   };
   return (
@@ -247,8 +252,15 @@ function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
         </Button>
       )}
       {folder && (
-        <Button disabled={!ready} className="h-[34px]!" onClick={() => void write(false)}>
-          <FolderDown size={15} /> Into {folder}
+        <Button
+          disabled={!ready}
+          aria-disabled={writing}
+          className="h-[34px]! aria-disabled:opacity-45"
+          onClick={() => {
+            if (!writing) void write(false);
+          }}
+        >
+          <FolderDown size={15} /> {writing ? "Writing…" : `Into ${folder}`}
         </Button>
       )}
     </span>

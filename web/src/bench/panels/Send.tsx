@@ -8,7 +8,7 @@ import { ago, sentence } from "../../format";
 import { Button, Mark, Row, Select, TextField, type Verdict } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
 import { isGone, lastTo, placesFor, useProof, useStandIns, type Where } from "../proof/proof";
-import type { PanelProps } from "./panel";
+import { Failing, type PanelProps } from "./panel";
 
 type Use = "transition" | "overlay" | "source";
 const ELSEWHERE = "elsewhere";
@@ -38,7 +38,8 @@ export function Send(panel: PanelProps) {
   const places = standIn?.status?.places ?? [];
   const free = places.find(({ title }) => title === "");
   const memory = wantedMemory ?? (use === "source" ? 1 : (free?.number ?? places.at(-1)?.number ?? 1));
-  const cut = outputs.find((one) => one.output.id === output.id)?.check?.cut ?? null;
+  const mine = outputs.find((one) => one.output.id === output.id);
+  const cut = mine?.check?.cut ?? null;
   const where = to === ELSEWHERE ? address : to;
   const last = lastTo(project, output, where);
   const going = last?.state === "sending";
@@ -137,12 +138,13 @@ export function Send(panel: PanelProps) {
             if (!going && !asking) void send(false); // disabled it would lose the focus while it is at work
           }}
         >
-          <SendIcon size={14} /> Send
+          <SendIcon size={14} /> {asking ? "Sending…" : "Send"}
         </Button>
         {places.length > 0 && use === "transition" && cut !== null && (
           <span className="self-center text-ink-2">cut at frame {cut}</span>
         )}
       </span>
+      {mine && <Failing of={[mine]} />}
       {answers.map((one) => (
         <AnswerLine key={one.id} panel={panel} output={output} delivery={one} standIns={standIns} />
       ))}

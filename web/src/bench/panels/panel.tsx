@@ -1,8 +1,9 @@
 // What all panels are handed, and the head each begins with.
 
 import type { JobInfo, ResultInfo } from "../../api/client";
+import { Mark } from "../../ui/controls";
 import type { Bench } from "../edits";
-import type { Standing } from "../outputs";
+import type { OutputStatus } from "../status";
 import type { Shown } from "../useShown";
 
 export interface PanelProps {
@@ -18,7 +19,7 @@ export interface PanelProps {
   cancel: () => void;
   retry: () => void;
   /** How every output stands. */
-  outputs: readonly Standing[];
+  outputs: readonly OutputStatus[];
   /** Look at another output. */
   choose: (id: string) => void;
 }
@@ -42,5 +43,25 @@ export function Facts({ facts }: { facts: readonly (readonly [string, React.Reac
         </div>
       ))}
     </dl>
+  );
+}
+
+/** Those of some outputs whose newest files fail a rule: they can leave all the same. */
+export function Failing({ of }: { of: readonly OutputStatus[] }) {
+  const failing = of.filter((one) => !one.behind && one.check?.verdict === "fail");
+  if (failing.length === 0) return null;
+  const rules = (one: OutputStatus) =>
+    one.check?.rules.filter((rule) => rule.verdict === "fail").map((rule) => rule.rule.toLowerCase());
+  const words = failing.map((one) =>
+    of.length > 1 ? `${one.output.name} (${rules(one)?.join(", ")})` : rules(one)?.join(", "),
+  );
+  return (
+    <p role="status" className="text-xs">
+      <Mark
+        verdict="stop"
+        word={of.length > 1 ? `${failing.length} of ${of.length} fail rules` : "fails rules"}
+      />{" "}
+      <span className="text-ink-2">{words.join("; ")}</span>
+    </p>
   );
 }

@@ -1,7 +1,7 @@
 // All frames in their order, one as wide as the other: what plays of them, which have names, which are dropped.
 
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
-import { thumbUrl, type ResultInfo } from "../../api/client";
+import { thumbUrl } from "../../api/client";
 import { runs } from "../../format";
 import { show, usePlayhead } from "../../player/playhead";
 import { follow } from "../../ui/drag";
@@ -10,10 +10,11 @@ import type { Bench } from "../edits";
 import { arranged } from "../order";
 import { rangeOf, setEnd, tintOf, usePreview } from "../range";
 import { useSelection } from "../selection";
+import type { Timeline } from "../timeline";
 
 const HEIGHT = 20;
 
-export function Lane({ bench, result, width }: { bench: Bench; result: ResultInfo; width: number }) {
+export function Lane({ bench, result, width }: { bench: Bench; result: Timeline; width: number }) {
   const { recipe, project, output } = bench;
   const { rhythm } = recipe;
   const order = useMemo(() => arranged(rhythm, project.frames), [rhythm, project.frames]);
@@ -161,7 +162,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: ResultInf
 }
 
 /** Where the playhead is among all frames; moved without rendering anything else. */
-function Mark({ result, each }: { result: ResultInfo; each: number }) {
+function Mark({ result, each }: { result: Timeline; each: number }) {
   const mark = useRef<HTMLSpanElement>(null);
   useEffect(() => {
     const place = () => {

@@ -1,10 +1,12 @@
 // The rhythm strip: all frames and what plays of them, the frames as wide as they are long, one playhead.
 
-import { memo, useEffect, useMemo, useState } from "react";
-import type { ResultInfo } from "../../api/client";
+import { memo, useEffect, useLayoutEffect, useMemo, useState } from "react";
+import type { PlanInfo } from "../../api/client";
 import { useWidth } from "../../ui/useWidth";
 import type { Bench } from "../edits";
+import { follow } from "../../player/playhead";
 import { selectNone } from "../selection";
+import { planned, type Timeline } from "../timeline";
 import type { Shown } from "../useShown";
 import { Lane } from "./Lane";
 import { Needle, Ruler } from "./Ruler";
@@ -12,8 +14,20 @@ import { scaleOf, useZoom } from "./scale";
 import { Track, type Pull } from "./Track";
 import { Transport } from "./Transport";
 
-export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
-  const result = shown?.result;
+export function Strip({
+  bench,
+  shown,
+  plan,
+}: {
+  bench: Bench;
+  shown: Shown | null;
+  plan: PlanInfo | undefined;
+}) {
+  const told = useMemo(() => plan && planned(plan), [plan]);
+  const result = shown?.result ?? told;
+  useLayoutEffect(() => {
+    if (!shown && told) follow(told.delays, 0);
+  }, [shown, told]);
   const [track, width] = useWidth();
   useEffect(() => {
     selectNone();
@@ -24,7 +38,7 @@ export function Strip({ bench, shown }: { bench: Bench; shown: Shown | null }) {
       aria-label="Rhythm strip"
       className="alone rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5"
     >
-      <Transport bench={bench} shown={shown} />
+      <Transport bench={bench} timeline={result} />
       <div ref={track} className="relative mt-2 select-none">
         {result && <Lane bench={bench} result={result} width={width} />}
         <div className="relative mt-1.5 overflow-hidden">
@@ -48,7 +62,7 @@ const InTime = memo(function InTime({
   width,
 }: {
   bench: Bench;
-  result: ResultInfo;
+  result: Timeline;
   width: number;
 }) {
   const { zoom, from } = useZoom();

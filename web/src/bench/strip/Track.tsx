@@ -10,7 +10,6 @@ import {
   useState,
   type PointerEvent,
 } from "react";
-import type { ResultInfo } from "../../api/client";
 import { FLICKS, kilobytes } from "../../format";
 import { show } from "../../player/playhead";
 import { follow } from "../../ui/drag";
@@ -19,6 +18,7 @@ import { edgeMoved, FLOOR } from "../delays";
 import type { Bench } from "../edits";
 import { printOf, thumbOf } from "../prints";
 import { chosenPlaces, holdPlaces, select, shareOf, unscaled, useSelection } from "../selection";
+import type { Timeline } from "../timeline";
 import { colours, HEIGHT, paintFrames, paintMarks, TOP, type Scene } from "./paint";
 import { indexAt, msAt, startOf, useZoom, visible, xOf, zoomed, type Scale } from "./scale";
 import { fitted, usePainting } from "./usePainting";
@@ -41,7 +41,7 @@ export function Track({
   onPull,
 }: {
   bench: Bench;
-  result: ResultInfo;
+  result: Timeline;
   scale: Scale;
   delays: readonly number[];
   onPull: (pull: Pull | null) => void;
@@ -266,7 +266,7 @@ const Cells = memo(function Cells({
   files,
 }: {
   scale: Scale;
-  result: ResultInfo;
+  result: Timeline;
   delays: readonly number[];
   focus: number;
   places: ReadonlySet<number>;

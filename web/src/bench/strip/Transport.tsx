@@ -1,18 +1,17 @@
 // Playing by hand, the selection's delay, and how the strip is looked at.
 
 import { useMemo } from "react";
-import type { ResultInfo } from "../../api/client";
 import { ChevronLeft, ChevronRight, Maximize2, Pause, Play, SkipBack, ZoomIn, ZoomOut } from "lucide-react";
 import { DELAYS_ARE, kilobytes, parseDelay, seconds } from "../../format";
 import { setSpeed, show, SPEEDS, step, toggle, usePlayhead } from "../../player/playhead";
 import { Button, IconButton, TextField } from "../../ui/controls";
 import type { Bench } from "../edits";
 import { chosenPlaces, holdPlaces, leaveOut, releasePlaces, selectAll, useSelection } from "../selection";
-import type { Shown } from "../useShown";
+import type { Timeline } from "../timeline";
 import { useZoom, zoomStrip } from "./scale";
 
 /** Which file the frame on show is: its number, and its name in full to be pointed at. */
-function FileName({ bench, result, index }: { bench: Bench; result: ResultInfo | undefined; index: number }) {
+function FileName({ bench, result, index }: { bench: Bench; result: Timeline | undefined; index: number }) {
   const frame = bench.project.frame_list[(result?.positions[index] ?? 0) - 1];
   const blended = result?.blends[String(index)] !== undefined;
   return (
@@ -31,7 +30,7 @@ function FileName({ bench, result, index }: { bench: Bench; result: ResultInfo |
 
 /** What the selected frames cost together, and the delay they have in common within a hundredth, in ms. */
 function facts(
-  result: ResultInfo | undefined,
+  result: Timeline | undefined,
   chosen: ReadonlySet<number>,
 ): { bytes: number; delay: number | null } {
   let bytes = 0;
@@ -46,14 +45,13 @@ function facts(
   return { bytes, delay: same ? first : null };
 }
 
-export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null }) {
+export function Transport({ bench, timeline: result }: { bench: Bench; timeline: Timeline | undefined }) {
   const playing = usePlayhead((state) => state.playing);
   const index = usePlayhead((state) => state.index);
   const speed = usePlayhead((state) => state.speed);
   const skipped = usePlayhead((state) => state.skipped);
   const chosen = useSelection((state) => state.places);
   const whole = useZoom((state) => state.zoom === 1);
-  const result = shown?.result;
   const before = usePlayhead((state) => (state.index > 0 ? (state.line.ends[state.index - 1] ?? 0) : 0));
   const selected = useMemo(() => facts(result, chosen), [result, chosen]);
   const { holds, rate } = bench.recipe.rhythm;
@@ -67,22 +65,22 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
           keys="Space"
           look="strong"
           onClick={toggle}
-          disabled={!shown}
+          disabled={!result}
         >
           {playing ? <Pause size={14} fill="currentColor" /> : <Play size={14} fill="currentColor" />}
         </IconButton>
-        <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!shown}>
+        <IconButton tip="First frame" keys="Home" onClick={() => show(0)} disabled={!result}>
           <SkipBack size={14} />
         </IconButton>
-        <IconButton tip="Previous frame" keys="←" onClick={() => step(-1)} disabled={!shown}>
+        <IconButton tip="Previous frame" keys="←" onClick={() => step(-1)} disabled={!result}>
           <ChevronLeft size={15} />
         </IconButton>
-        <IconButton tip="Next frame" keys="→" onClick={() => step(1)} disabled={!shown}>
+        <IconButton tip="Next frame" keys="→" onClick={() => step(1)} disabled={!result}>
           <ChevronRight size={15} />
         </IconButton>
         <span className="figure ml-1 min-w-[168px] @max-[760px]:min-w-0">
           <b>
-            frame {result ? index + 1 : 0} of {result?.at.length ?? 0}
+            frame {result ? index + 1 : 0} of {result?.delays.length ?? 0}
           </b>{" "}
           <span className="text-ink-2 @max-[760px]:hidden">{seconds(before)} s</span>
         </span>
@@ -160,7 +158,7 @@ export function Transport({ bench, shown }: { bench: Bench; shown: Shown | null 
           <IconButton tip="Zoom to fit" keys="0" look="quiet" disabled={whole} onClick={() => zoomStrip("fit")}>
             <Maximize2 size={13} />
           </IconButton>
-          <IconButton tip="Zoom in" keys="+" look="quiet" disabled={!shown} onClick={() => zoomStrip(2)}>
+          <IconButton tip="Zoom in" keys="+" look="quiet" disabled={!result} onClick={() => zoomStrip(2)}>
             <ZoomIn size={14} />
           </IconButton>
         </span>

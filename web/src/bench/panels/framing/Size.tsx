@@ -4,7 +4,7 @@ import { Link2, Link2Off } from "lucide-react";
 import type { Output, ResultInfo } from "../../../api/client";
 import { Button, IconButton, NumberField, Row, Select } from "../../../ui/controls";
 import { cropOf } from "../../crop";
-import { canBePlaced, placed } from "../../placing";
+import { canBePlaced, canvasOf, placed } from "../../placing";
 import { Facts, type PanelProps } from "../panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -27,7 +27,7 @@ export function SizePart({ bench, result }: PanelProps) {
   const { project, output } = bench;
   const { size } = output;
   const part = cropOf(bench.recipe, output, project) ?? project;
-  const [width, height] = sides(size, part.width, part.height);
+  const [width, height] = canvasOf(size, part.width, part.height);
   // A side that is typed is what it becomes, even if that enlarges it.
   const resize = (next: Output["size"], label: string) =>
     bench.editOutput(label, (so) => ({
@@ -175,18 +175,6 @@ function wordsOf(asked: Output["size"]["resample"], result: ResultInfo): string 
   if (asked !== "auto") return "Scaled in linear light.";
   if (by === "area") return "Area, in linear light.";
   return "Lanczos, in linear light: shrinking to no less than half.";
-}
-
-/** The sides that an output of a picture gets, as far as they are known: with one given the other follows. */
-function sides(size: Output["size"], width: number, height: number): [number, number] {
-  const down = (across: number) => Math.max(1, Math.round((height * across) / width));
-  if (size.fit === "inside") {
-    const scale = Math.min(1, (size.width ?? width) / width, (size.height ?? height) / height);
-    return [Math.max(1, Math.round(width * scale)), Math.max(1, Math.round(height * scale))];
-  }
-  if (size.width !== null) return [size.width, size.height ?? down(size.width)];
-  if (size.height !== null) return [Math.max(1, Math.round((width * size.height) / height)), size.height];
-  return [width, height];
 }
 
 /** How large the picture lies on its canvas: a share of its own size, or sides. */
