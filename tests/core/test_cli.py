@@ -150,6 +150,7 @@ def test_gather_tells_what_is_there(run: Run, folder: Path, tmp_path: Path) -> N
         (["make", "IN", "-o", "x.gif", "--loss", "101"], "--loss: Input should be less than or equal to 100"),
         (["make", "IN", "-o", "x.gif", "--lock", "#000 #12"], "argument --lock: '#12' is not a colour"),
         (["make", "IN", "-o", "x.gif", "--lock", "#000,#000000"], "#000000 is locked twice"),
+        (["make", "IN", "-o", "x.gif", "--lock", "THERE"], "argument --lock: 'mine' is not a colour"),
         (["make", "IN", "-o", "x.gif", "--range", "3-99"], "the range 3-99 does not lie in the 12 frames"),
         (["make", "IN", "-o", "x.gif", "--size", "99999x"], "--size: Input should be less"),
         (["make", "IN", "-o", "x.gif", "--range", "9-3"], "jayflick: the first frame of the range comes after"),

@@ -1,5 +1,9 @@
 """Locked colours: in the palette as they are, whatever else is."""
 
+import json
+from collections.abc import Callable
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,8 +14,9 @@ from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.recipe import Tuning
-from tests.conftest import Pictures, lit_ball, moving_square
+from tests.conftest import Pictures, lit_ball, moving_square, save_frames
 
+Run = Callable[..., tuple[int, str, str]]
 LEVELS = st.tuples(*[st.integers(0, 255)] * 3)
 
 
@@ -68,3 +73,29 @@ def test_a_pixel_of_a_locked_colour_shows_it(options: dict[str, int]) -> None:
 def test_what_cannot_be_locked_is_said(locked: list[str], colours: int, why: str) -> None:
     with pytest.raises(ValidationError, match=why):
         Tuning.model_validate({"locked": locked, "colours": colours})
+
+
+def test_a_palette_comes_from_a_gif_or_a_list(run: Run, tmp_path: Path) -> None:
+    """Film in the very colours of another loop: none beside them, and in the list's own order."""
+    source, film = tmp_path / "source", tmp_path / "film"
+    save_frames(source, moving_square(3))
+    save_frames(film, lit_ball(3, 64, 36))
+    house, out, again = tmp_path / "house.gif", tmp_path / "film.gif", tmp_path / "again.gif"
+    assert run("make", source, "-o", house, "--colours", "12")[0] == 0
+    status, printed, _ = run("make", film, "-o", out, "--colours", "12", "--lock", house, "--json")
+    locked = json.loads(printed)["options"]["outputs"][0]["tuning"]["locked"]
+    assert (status, len(locked)) == (0, 12)
+    shown = {
+        tuple(pixel)
+        for seen in read_gif(house.read_bytes()).pictures()
+        for pixel in seen[..., :3].reshape(-1, 3)
+    }
+    assert {tuple(bytes.fromhex(one[1:])) for one in locked} == {tuple(int(n) for n in one) for one in shown}
+    seen = np.concatenate([picture.reshape(-1, 4) for picture in read_gif(out.read_bytes()).pictures()])
+    assert {f"#{r:02x}{g:02x}{b:02x}" for r, g, b, _ in np.unique(seen, axis=0)} <= set(locked)
+    (tmp_path / "house.txt").write_text("\n".join(locked))
+    listed = run("make", film, "-o", again, "--colours", "12", "--lock", tmp_path / "house.txt")
+    assert (listed[0], again.read_bytes()) == (0, out.read_bytes())
+    assert run("make", source, "-o", house, "--force", "--palette", "frame", "--colours", "8")[0] == 0
+    status, _, err = run("make", film, "-o", out, "--lock", house)
+    assert (status, "has no palette that all its frames share" in err) == (2, True)

@@ -109,6 +109,32 @@ def demo_frames(folder: Path) -> list[Path]:
     return paths
 
 
+def test_a_palette_is_taken_from_another_output(desk: Desk) -> None:
+    page = desk.page
+    desk.open("Tern in flight")
+    add(page, "GIF")
+    shown = page.get_by_role("img", name=re.compile("colours in use"))
+    few = page.get_by_role("slider", name="Colours")
+    few.press("Home")
+    for _ in range(7):
+        few.press("ArrowRight")
+    desk.settled()
+    expect(shown).to_have_accessible_name("9 colours in use")
+    page.get_by_role("group", name="Output on show").get_by_role("button", name="Page loop").click()
+    page.get_by_label("Palette", exact=True).select_option("that of GIF")
+    desk.settled()
+    expect(few).to_have_attribute("aria-valuenow", "9")
+    expect(shown).to_have_accessible_name("9 colours in use")
+    locked = page.get_by_label("Locked colours").input_value().split(", ")
+    colours = shown.locator("span").evaluate_all("(all) => all.map((one) => one.style.background)")
+    seen = {"#" + "".join(f"{int(n):02x}" for n in re.findall(r"\d+", one)) for one in colours}
+    assert seen == set(locked)
+    page.get_by_label("Palette", exact=True).focus()
+    page.keyboard.press("Control+z")
+    desk.settled()
+    expect(page.get_by_label("Locked colours")).to_have_value("")
+
+
 def test_outputs_are_copied_named_ordered_turned_to_by_key_and_taken_away(desk: Desk) -> None:
     page = desk.page
     desk.open("Pier bell")

@@ -153,7 +153,12 @@ def add_to(commands: Any) -> None:
     )
     make.add_argument("--dither-amount", type=int, help="0..100")
     make.add_argument("--tolerance", type=int, help="how far a pixel may stay as it was, 0..100")
-    make.add_argument("--lock", metavar="COLOURS", type=colours, help="in the palette exactly: '#000,#ffffff'")
+    make.add_argument(
+        "--lock",
+        metavar="COLOURS|FILE",
+        type=colours,
+        help="in the palette exactly: '#000,#ffffff', or those of a GIF or a list",
+    )
     make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")
     make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
     make.add_argument("--quality", type=int, help="0..100, of formats that lose some")

@@ -2,11 +2,13 @@
 
 import argparse
 import re
+from pathlib import Path
 
 from pydantic import ValidationError
 
 from ..core.errors import InputError
 from ..core.pictures.clip import Cut
+from ..core.sequence.files import read_file
 from ..core.typed import read_colours, read_number
 
 
@@ -41,9 +43,30 @@ def decimal(text: str) -> float:
         raise argparse.ArgumentTypeError(str(error)) from error
 
 
+MOST_LISTED = 1 << 16
+"""Bytes of a list of colours."""
+
+
 def colours(text: str) -> list[str]:
+    """Colours as they are listed, in the argument or in the file that it names, or those that a GIF shows."""
     try:
-        return read_colours(text)
+        path = Path(text)
+        if not path.suffix or not path.is_file():
+            return read_colours(text)
+        data = read_file(path)
+        if data.startswith(b"GIF8"):
+            from ..core.formats.gif.reader import (
+                colours_of,
+                read_gif,
+            )  # here, since most commands need no decoder
+
+            shown = colours_of(read_gif(data, name=path.name), name=path.name)
+            return [f"#{red:02x}{green:02x}{blue:02x}" for red, green, blue in shown]
+        if len(data) > MOST_LISTED or b"\0" in data:
+            raise InputError(
+                "is no list of colours", file=path.name, remedy="list them as #rrggbb, or use a GIF"
+            )
+        return read_colours(" ".join(data.decode("utf-8", "replace").split()))
     except InputError as error:
         raise argparse.ArgumentTypeError(str(error)) from error
 

@@ -3,7 +3,10 @@
 import { Checkbox, Row, Select, SliderRow, TextField } from "../../ui/controls";
 import { usePlayhead } from "../../player/playhead";
 import type { Shown } from "../useShown";
+import { fileOf } from "../../player/frames";
+import { palettesOf } from "../../player/palettes";
 import { readColours } from "../../typed";
+import { tell, tellError } from "../../ui/notices";
 import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
@@ -47,6 +50,21 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
   const chosen = tuning.dither === "auto" && !behind ? used : null;
   // Automatic and at 0 %, there would be none: the amount stays in reach.
   const dithers = tuning.dither === "auto" ? used !== "none" || tuning.amount === 0 : tuning.dither !== "none";
+  const others = panel.outputs.filter(
+    (one) => one.output.format === "gif" && one.output.id !== output.id && one.result && !one.behind,
+  );
+  const takeFrom = async (id: string) => {
+    const other = others.find((one) => one.output.id === id);
+    if (!other?.result) return;
+    const [palette, more] = palettesOf(await fileOf(other.result));
+    if (!palette || more) {
+      tell(`${other.output.name} has no palette that all its frames share.`);
+      return;
+    }
+    const locked = [...new Set(palette.slice(0, other.result.info.colours ?? 0).map(asHex))].slice(0, 255);
+    const colours = Math.max(2, locked.length);
+    set({ palette: "shared", colours, locked }, `The palette of ${other.output.name}`);
+  };
   const set = (change: Partial<Of<"gif">["tuning"]>, label: string, gesture = "") =>
     bench.editOutput(
       label,
@@ -68,8 +86,15 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         <Select
           label="Palette"
           value={tuning.palette}
-          choices={PALETTES}
-          onChange={(palette) => set({ palette }, `Palette: ${labelOf(PALETTES, palette)}`)}
+          choices={[
+            ...PALETTES,
+            ...others.map(({ output: { id, name } }) => ({ value: `${OF}${id}`, label: `that of ${name}` })),
+          ]}
+          onChange={(next) => {
+            const palette = PALETTES.find(({ value }) => value === next);
+            if (palette) set({ palette: palette.value }, `Palette: ${palette.label}`);
+            else takeFrom(next.slice(OF.length)).catch(tellError);
+          }}
         />
       </Row>
       <SliderRow
@@ -150,6 +175,12 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
     </>
   );
 }
+
+/** How a choice of another output's palette begins; its id follows. */
+const OF = "of ";
+
+const asHex = (colour: string) =>
+  `#${(colour.match(/\d+/g) ?? []).map((level) => Number(level).toString(16).padStart(2, "0")).join("")}`;
 
 const listed = (colours: string) => colours.split(", ").filter(Boolean);
 

@@ -4,6 +4,7 @@ import struct
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
@@ -62,6 +63,14 @@ class Gif:
     """Whether pictures are drawn as far as their data goes."""
     remarks: list[str] = field(default_factory=list)
     """What was wrong with the data of those that were drawn."""
+
+    def entries_of(self, frame: GifFrame, *, name: str = "GIF") -> NDArray[np.bool_]:
+        """Which entries of its palette a frame draws; shape (256,)."""
+        used = np.zeros(256, np.bool_)
+        _note_used(self.indices(frame, name=name).reshape(-1), used)
+        if frame.transparent is not None:
+            used[frame.transparent] = False
+        return used
 
     def drawn(self, frame: GifFrame) -> tuple[NDArray[np.uint8], NDArray[np.bool_] | None, str]:
         """The frame's own indices as far as its data goes, which of them there are (``None``: all), and what is
@@ -340,22 +349,28 @@ def _frame(source: _Bytes, control: _Control, number: int, forgiving: bool) -> G
     )
 
 
+def colours_of(gif: Gif, *, name: str = "GIF") -> list[tuple[int, int, int]]:
+    """The colours that pictures of the one palette show, in its order. Decodes every frame once.
+
+    Raises ``InputError`` if there is no palette that all of them share.
+    """
+    if gif.palette is None or any(frame.local_palette is not None for frame in gif.frames):
+        raise InputError("has no palette that all its frames share", file=name, remedy="list its colours")
+    used = np.zeros(256, np.bool_)
+    for frame in gif.frames:
+        used |= gif.entries_of(frame, name=name)
+    shown = gif.palette[used[: len(gif.palette)]]
+    return list(dict.fromkeys((int(r), int(g), int(b)) for r, g, b in shown))
+
+
 def describe(gif: Gif, size: int, *, name: str = "GIF") -> dict[str, Any]:
     """What the file really holds: the document that ``info`` prints. Decodes every frame once.
 
     ``colours`` counts the different colours that are drawn, over the file and in each frame; ``transparent``
     tells whether any pixel of any frame, as seen, shows the page behind it.
     """
-
-    def drawn(frame: GifFrame) -> NDArray[np.bool_]:
-        used = np.zeros(256, np.bool_)
-        _note_used(gif.indices(frame, name=name).reshape(-1), used)
-        if frame.transparent is not None:
-            used[frame.transparent] = False
-        return used
-
     with ThreadPoolExecutor(2) as pool:
-        used = list(pool.map(drawn, gif.frames))
+        used = list(pool.map(partial(gif.entries_of, name=name), gif.frames))
     colours: set[bytes] = set()
     for frame, entries in zip(gif.frames, used, strict=True):
         palette = frame.local_palette if frame.local_palette is not None else gif.palette
