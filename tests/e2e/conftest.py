@@ -158,6 +158,16 @@ def drop(page: Page, paths: list[Path], *, taken: Locator | None = None) -> None
     raise AssertionError("the drop was not taken")
 
 
+def pull_and_call_off(page: Page, at: tuple[float, float], by: tuple[float, float]) -> None:
+    """Drag something, and press Escape before it is let go."""
+    page.mouse.move(*at)
+    page.mouse.down()
+    page.mouse.move(at[0] + by[0], at[1] + by[1], steps=4)
+    page.keyboard.press("Escape")
+    page.mouse.move(at[0] + 2 * by[0], at[1] + by[1])
+    page.mouse.up()
+
+
 def until(condition: Callable[[], bool], seconds: float = LONGEST) -> None:
     deadline = time.monotonic() + seconds
     while not condition():

@@ -7,7 +7,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import Desk
+from tests.e2e.conftest import Desk, pull_and_call_off
 
 
 def exported(desk: Desk) -> Image.Image:
@@ -38,6 +38,13 @@ def test_a_crop_is_pulled_moved_typed_and_leaves_as_it_is_shown(desk: Desk) -> N
     assert corner is not None
     assert frame is not None
     scale = frame["width"] / 420
+    pull_and_call_off(page, (corner["x"] + 7, corner["y"] + 7), (-120, -90))
+    page.mouse.move(corner["x"] + 7, corner["y"] + 7)
+    page.mouse.down()
+    page.mouse.move(frame["x"] + 1, frame["y"] + 1)  # let slip into a point
+    page.mouse.up()
+    expect(box).to_have_accessible_name("Crop box, 420 by 280 at 0, 0")
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
     page.mouse.move(corner["x"] + 7, corner["y"] + 7)
     page.mouse.down()
     page.mouse.move(corner["x"] + 7 - 180 * scale, corner["y"] + 7 - 100 * scale, steps=6)

@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.e2e.conftest import Desk, until
+from tests.e2e.conftest import Desk, pull_and_call_off, until
 
 
 def cell(desk: Desk) -> Locator:
@@ -166,6 +166,8 @@ def test_with_alt_an_edge_moves_between_two_frames_and_the_total_stays(desk: Des
     box = page.locator('[data-edge="3"]').bounding_box()
     assert box
     x, y = box["x"] + 3, box["y"] + 20
+    pull_and_call_off(page, (x, y), (40, 0))
+    expect(cell(desk)).not_to_contain_text("custom delay")
     page.keyboard.down("Alt")
     page.mouse.move(x, y)
     page.mouse.down()
@@ -222,6 +224,8 @@ def test_the_range_is_set_on_the_strip_with_the_picture_in_sight(desk: Desk) -> 
     box, end = starts.bounding_box(), page.get_by_role("slider", name="Range ends").bounding_box()
     assert box
     assert end
+    pull_and_call_off(page, (box["x"] + 4, box["y"] + 9), (200, 0))
+    assert played(desk)["places"] == list(range(1, 25))
     page.mouse.move(box["x"] + 4, box["y"] + 9)
     page.mouse.down()
     page.mouse.move(box["x"] + 4 + 5 * (end["x"] - box["x"]) / 24, box["y"] + 9, steps=10)

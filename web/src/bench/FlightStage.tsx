@@ -41,11 +41,14 @@ export function FlightStage({ bench }: { bench: Bench }) {
     event.preventDefault();
     const { clientX, clientY } = event;
     const { x, y } = flight[which];
-    follow(event, (to) =>
-      move(which, {
-        x: Math.round(x + (to.clientX - clientX) / scale),
-        y: Math.round(y + (to.clientY - clientY) / scale),
-      }),
+    follow(
+      event,
+      (to) =>
+        move(which, {
+          x: Math.round(x + (to.clientX - clientX) / scale),
+          y: Math.round(y + (to.clientY - clientY) / scale),
+        }),
+      (calledOff) => calledOff && move(which, { x, y }),
     );
   };
   const nudge = (which: "start" | "end") => (event: KeyboardEvent) => {

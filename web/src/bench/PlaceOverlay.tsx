@@ -44,8 +44,9 @@ export function PlaceOverlay({ bench, scale }: { bench: Bench; scale: number }) 
       now = step((to.clientX - from.x) / scale, (to.clientY - from.y) / scale, free);
       setHand(now);
     };
-    follow(event, move, () => {
+    follow(event, move, (calledOff) => {
       setHand(null);
+      if (calledOff) return;
       if (now.width !== kept.width || now.height !== kept.height) resize(now, free);
       else if (now.left !== kept.left || now.top !== kept.top) put(now.left, now.top);
     });

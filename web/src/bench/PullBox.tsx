@@ -15,6 +15,9 @@ const HANDLES: readonly { name: Handle; x: number; y: number; label: string }[] 
   { name: "w", x: 0, y: 0.5, label: "Left edge" },
 ];
 
+/** Sides that a hand may leave a box with: what is smaller was let slip, and can still be typed. */
+const LEAST = 4;
+
 export function PullBox({
   name,
   box,
@@ -50,9 +53,9 @@ export function PullBox({
       now = pulled(box, handle, dx, dy, ratio, sides);
       onPull(now);
     };
-    follow(event, move, () => {
+    follow(event, move, (calledOff) => {
       onPull(null);
-      if (now !== box) onDone(now);
+      if (!calledOff && now !== box && now.width >= LEAST && now.height >= LEAST) onDone(now);
     });
   };
   const nudge = (handle: Handle) => (event: KeyboardEvent) => {

@@ -29,9 +29,9 @@ describe("a crop box", () => {
 
   it("takes the ratio that is chosen around its middle", () => {
     expect(withRatio(box, 1, sides)).toEqual({ left: 58, top: 20, width: 45, height: 45 });
-    expect(valueOf("own", "4:5", sides)).toBe(0.8);
-    expect(valueOf("own", "1.91", sides)).toBe(1.91);
-    expect(valueOf("own", "0", sides)).toBeNull();
+    expect(valueOf("custom", "4:5", sides)).toBe(0.8);
+    expect(valueOf("custom", "1.91", sides)).toBe(1.91);
+    expect(valueOf("custom", "0", sides)).toBeNull();
     expect(valueOf("source", "", sides)).toBeCloseTo(16 / 9);
   });
 

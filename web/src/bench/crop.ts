@@ -22,8 +22,8 @@ export const useCrop = create<{ open: boolean; ratio: Ratio; own: string }>(() =
   own: "4:5",
 }));
 
-export type Ratio = "free" | "source" | "1:1" | "2:3" | "16:9" | "own";
-export const RATIOS: readonly Ratio[] = ["free", "source", "1:1", "2:3", "16:9", "own"];
+export const RATIOS = ["free", "source", "1:1", "4:3", "3:2", "2:3", "16:9", "9:16", "4:5", "custom"] as const;
+export type Ratio = (typeof RATIOS)[number];
 
 export const wholeOf = ({ width, height }: Sides): Box => ({ left: 0, top: 0, width, height });
 
@@ -52,11 +52,11 @@ export function cropOf(recipe: Recipe, output: Output, { width, height }: Sides)
 export const inProportion = (side: number, other: number, wanted: number, least = 1) =>
   Math.max(least, Math.floor((2 * other * wanted + side) / (2 * side)));
 
-/** Width over height of a ratio, or null where it is free. "own" is typed as 4:5 or 1.91. */
+/** Width over height of a ratio, or null where it is free. "custom" is typed as 4:5 or 1.91. */
 export function valueOf(ratio: Ratio, own: string, { width, height }: Sides): number | null {
   if (ratio === "free") return null;
   if (ratio === "source") return width / height;
-  const [over, under = "1"] = (ratio === "own" ? own : ratio).split(":");
+  const [over, under = "1"] = (ratio === "custom" ? own : ratio).split(":");
   const value = Number(over) / Number(under);
   return Number.isFinite(value) && value > 0 ? value : null;
 }

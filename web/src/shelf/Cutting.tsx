@@ -284,7 +284,7 @@ function Filmstrip({
     if (!box) return 1;
     return Math.min(clip.count, Math.max(1, Math.ceil(((event.clientX - box.left) / box.width) * clip.count)));
   };
-  const drag = (set: (number: number) => void) => (event: PointerEvent<HTMLElement>) => {
+  const drag = (set: (number: number) => void, before: number) => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
     event.stopPropagation();
     event.currentTarget.focus();
@@ -293,14 +293,20 @@ function Filmstrip({
       onLook(numberAt(at));
     };
     move(event);
-    follow(event, move);
+    follow(event, move, (calledOff) => {
+      if (calledOff) set(before);
+    });
   };
   const ends = [
     { name: "Clip begins", value: first, place: share(first - 1), set: onBegin },
     { name: "Clip ends", value: last, place: share(last), set: onEnd },
   ];
   return (
-    <div ref={strip} className="relative h-[52px] touch-none select-none" onPointerDown={drag(() => undefined)}>
+    <div
+      ref={strip}
+      className="relative h-[52px] touch-none select-none"
+      onPointerDown={drag(() => undefined, 1)}
+    >
       <div className="flex h-full overflow-hidden rounded-[6px] bg-stage">
         {numbers.map((number) => (
           <img
@@ -332,7 +338,7 @@ function Filmstrip({
           aria-valuenow={value}
           className={`absolute inset-y-[-3px] w-[11px] cursor-ew-resize rounded-[3px] border border-on-strong bg-jay ${index === 0 ? "" : "-translate-x-full"}`}
           style={{ left: place }}
-          onPointerDown={drag(set)}
+          onPointerDown={drag(set, value)}
           onKeyDown={(event) => {
             const next = valueBy(event.key, { value, min: 1, max: clip.count, step: 1, page: 10 });
             if (next === null) return;

@@ -279,6 +279,7 @@ export function SliderRow({
   max,
   unit = "",
   step = 1,
+  ratio = false,
   disabled = false,
   onChange,
   onRelease,
@@ -289,12 +290,17 @@ export function SliderRow({
   max: number;
   unit?: string;
   step?: number;
+  /** Whether it is a factor, of which 1 lies in the middle: as far to the double as to the half. */
+  ratio?: boolean;
   disabled?: boolean;
   onChange: (value: number, gesture: string) => void;
   onRelease?: () => void;
 }) {
   const id = useId();
   const gesture = useRef("");
+  const [place, valueAt] = ratio
+    ? [(100 * Math.log(value)) / Math.log(max), (at: number) => Math.round(max ** (at / 100) / step) * step]
+    : [value, (at: number) => at];
   return (
     <div className="grid grid-cols-[76px_1fr_58px] items-center gap-3">
       <span id={id} className={`text-ink-2 ${disabled ? "opacity-45" : ""}`}>
@@ -303,14 +309,14 @@ export function SliderRow({
       <RadixSlider.Root
         className="relative flex h-5 touch-none items-center"
         disabled={disabled}
-        min={min}
-        max={max}
-        step={step}
-        value={[value]}
+        min={ratio ? -100 : min}
+        max={ratio ? 100 : max}
+        step={ratio ? 1 : step}
+        value={[place]}
         onPointerDown={() => (gesture.current = crypto.randomUUID())}
         onKeyDown={() => (gesture.current = gesture.current || crypto.randomUUID())}
         onValueChange={([next]) => {
-          if (next !== undefined) onChange(rounded(next), gesture.current);
+          if (next !== undefined) onChange(rounded(valueAt(next)), gesture.current);
         }}
         onValueCommit={() => {
           onRelease?.();
@@ -322,6 +328,7 @@ export function SliderRow({
         </RadixSlider.Track>
         <RadixSlider.Thumb
           aria-labelledby={id}
+          aria-valuetext={ratio ? String(value) : undefined}
           className="block size-4 rounded-full border-[2.5px] border-jay bg-card transition-colors hover:bg-jay-soft data-[disabled]:border-ink-3"
         />
       </RadixSlider.Root>

@@ -1,24 +1,38 @@
-// What is moved by hand: a pointer held down is followed wherever it goes until it is let go; arrow keys step.
+// What is moved by hand: a pointer held down is followed wherever it goes until it is let go; arrow keys step, and
+// Escape puts back what is being pulled.
 
 import type { KeyboardEvent, PointerEvent } from "react";
 
-/** Follow the pointer that went down; `moved` is told of each step, `over` once it is let go. */
+/**
+ * Follow the pointer that went down; `moved` is told of each step, `over` once it is let go, and whether Escape ended
+ * it: then all is to be as it was.
+ */
 export function follow(
   down: PointerEvent<HTMLElement>,
   moved: (event: globalThis.PointerEvent) => void,
-  over: () => void = () => undefined,
+  over: (calledOff: boolean) => void = () => undefined,
 ): void {
   const element = down.currentTarget;
   element.setPointerCapture(down.pointerId);
-  const end = () => {
+  const end = (calledOff: boolean) => {
     element.removeEventListener("pointermove", moved);
-    element.removeEventListener("pointerup", end);
-    element.removeEventListener("pointercancel", end);
-    over();
+    element.removeEventListener("pointerup", letGo);
+    element.removeEventListener("pointercancel", letGo);
+    window.removeEventListener("keydown", key, { capture: true });
+    over(calledOff);
+  };
+  const letGo = () => end(false);
+  const key = (event: globalThis.KeyboardEvent) => {
+    if (event.key !== "Escape") return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    element.releasePointerCapture(down.pointerId);
+    end(true);
   };
   element.addEventListener("pointermove", moved);
-  element.addEventListener("pointerup", end);
-  element.addEventListener("pointercancel", end);
+  element.addEventListener("pointerup", letGo);
+  element.addEventListener("pointercancel", letGo);
+  window.addEventListener("keydown", key, { capture: true });
 }
 
 /**

@@ -21,7 +21,8 @@ export function Check({ bench, outputs }: PanelProps) {
   const check = mine?.check;
   const { target } = output;
   const wrong = check?.rules.filter((rule) => rule.verdict !== "pass") ?? [];
-  const right = check?.rules.filter((rule) => rule.verdict === "pass") ?? [];
+  const weight = check?.rules.find((rule) => rule.rule === "Bytes" && rule.verdict === "pass");
+  const right = check?.rules.filter((rule) => rule.verdict === "pass" && rule !== weight) ?? [];
   const known = targets.data?.some((one) => one.target.name === target?.name);
   const aim = (name: string) => {
     const next = targets.data?.find((one) => one.target.name === name)?.target;
@@ -73,6 +74,12 @@ export function Check({ bench, outputs }: PanelProps) {
       {wrong.map((rule) => (
         <Wrong key={rule.rule} rule={rule} bench={bench} />
       ))}
+      {weight && (
+        <p className="border-t border-line pt-1.5" title={weight.source}>
+          <Mark verdict="fine" word="Bytes" /> <span className="figure text-xs">{weight.measured}</span>{" "}
+          <span className="figure text-xs text-ink-2">{weight.allowed}</span>
+        </p>
+      )}
       {right.length > 0 && (
         <p className="border-t border-line pt-1.5 text-ink-2" title={right.map(inWords).join("\n")}>
           <Mark verdict="fine" word="" /> {right.map((rule) => rule.rule.toLowerCase()).join(", ")}{" "}

@@ -130,9 +130,9 @@ function Preview({
         };
         setHand(now);
       },
-      () => {
+      (calledOff) => {
         setHand(null);
-        if (now.left !== keptLeft || now.top !== keptTop) put(now.left, now.top);
+        if (!calledOff && (now.left !== keptLeft || now.top !== keptTop)) put(now.left, now.top);
       },
     );
   };

@@ -62,7 +62,10 @@ export function AnchorInset({ bench, shown }: { bench: Bench; shown: Shown | nul
     const move = (to: { clientX: number; clientY: number }) =>
       put((to.clientX - box.left) / box.width, (to.clientY - box.top) / box.height, gesture);
     move(event);
-    follow(event, move, bench.release);
+    follow(event, move, (calledOff) => {
+      if (calledOff) put(x, y, gesture);
+      bench.release();
+    });
   };
   const nudge = (event: KeyboardEvent) => {
     const by = arrowStep(event);

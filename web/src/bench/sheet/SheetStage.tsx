@@ -145,8 +145,9 @@ function Sheets({
         far ||= Math.hypot(to.clientX - from.x, to.clientY - from.y) >= CLICK;
         if (far) element.scrollTo(from.left - (to.clientX - from.x), from.top - (to.clientY - from.y));
       },
-      () => {
-        if (!far && chosen) show(info.of_step.indexOf(chosen.cell.item));
+      (calledOff) => {
+        if (calledOff) element.scrollTo(from.left, from.top);
+        else if (!far && chosen) show(info.of_step.indexOf(chosen.cell.item));
       },
     );
   };

@@ -45,9 +45,9 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
       const index = result.places.indexOf(at);
       if (index >= 0) show(index);
     };
-    const up = () => {
+    const up = (calledOff: boolean) => {
       setDrag(null);
-      if (at !== range[end]) setEnd(bench, end, at);
+      if (!calledOff && at !== range[end]) setEnd(bench, end, at);
     };
     follow(event, move, up);
   };

@@ -154,8 +154,9 @@ export function Track({
       }
       onPull({ delays: now, perMs: scale.perMs });
     };
-    const up = () => {
-      if (last === begun) {
+    const up = (calledOff: boolean) => {
+      if (calledOff) onPull(null);
+      else if (last === begun) {
         onPull(null);
         if (still) choose(event); // a click beside an edge is a click on a frame
       } else if (neighbour) {

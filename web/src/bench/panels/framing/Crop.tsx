@@ -27,10 +27,14 @@ import { shownResult, useSelection } from "../../selection";
 const NAMES: Record<Ratio, string> = {
   free: "free",
   source: "the source's",
-  "1:1": "1 : 1",
-  "2:3": "2 : 3",
-  "16:9": "16 : 9",
-  own: "its own",
+  "1:1": "1:1",
+  "4:3": "4:3",
+  "3:2": "3:2",
+  "2:3": "2:3",
+  "16:9": "16:9",
+  "9:16": "9:16",
+  "4:5": "4:5",
+  custom: "custom",
 };
 const SIDES = [
   ["left", "Left"],
@@ -137,14 +141,14 @@ export function CropPart({ bench }: { bench: Bench }) {
           choices={RATIOS.map((value) => ({ value, label: NAMES[value] }))}
           onChange={(next) => lock(next)}
         />
-        {ratio === "own" && (
+        {ratio === "custom" && (
           <TextField
-            label="Own ratio"
+            label="Custom ratio"
             value={own}
-            read={(text) => (valueOf("own", text.trim(), project) === null ? null : text.trim())}
+            read={(text) => (valueOf("custom", text.trim(), project) === null ? null : text.trim())}
             why="Width to height: 4:5 or 1.91."
             className="w-[64px]"
-            onCommit={(text) => lock("own", text)}
+            onCommit={(text) => lock("custom", text)}
           />
         )}
       </Row>

@@ -36,13 +36,14 @@ export function TonePart({ bench, result }: PanelProps) {
       }),
       gesture,
     );
-  const slider = (key: keyof Tone, name: string, min: number, max: number, step = 1) => (
+  const slider = (key: keyof Tone, name: string, min: number, max: number, step = 1, ratio = false) => (
     <SliderRow
       label={name}
       value={tone[key]}
       min={min}
       max={max}
       step={step}
+      ratio={ratio}
       onChange={change(key, name)}
       onRelease={bench.release}
     />
@@ -84,7 +85,7 @@ export function TonePart({ bench, result }: PanelProps) {
       {slider("exposure", "Exposure", -4, 4, 0.05)}
       {slider("black", "Black", 0, tone.white - 1)}
       {slider("white", "White", tone.black + 1, 255)}
-      {slider("gamma", "Gamma", 0.2, 5, 0.05)}
+      {slider("gamma", "Gamma", 0.2, 5, 0.01, true)}
       {slider("contrast", "Contrast", -100, 100)}
       {slider("saturation", "Saturation", -100, 100)}
       {!some && framing.tones.length > 0 && (
