@@ -15,6 +15,11 @@ _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?"
 """Names of devices, with and without an ending."""
 
 
+def slug(title: str) -> str:
+    """A title in small letters and digits of any script, with dashes between; empty if it has none of them."""
+    return re.sub(r"[\W_]+", "-", title.lower()).strip("-")
+
+
 def portable(name: str, *, otherwise: str = "loop") -> str:
     """A name without folders that is taken everywhere, hidden nowhere, and no device; ``otherwise``: for one of
     which nothing is left. Its ending is kept."""

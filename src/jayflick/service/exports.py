@@ -1,11 +1,11 @@
 """A project as files to take away, which brought in again make the same project."""
 
-import re
 from collections.abc import Iterator
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ..core.portable import portable, slug
 from ..core.recipe import Recipe
 from ..core.sequence.project_file import ProjectFile, entries, in_parts, write_project
 from ..core.store import Store
@@ -33,7 +33,7 @@ def archive(
     parts = in_parts([(entry, size) for entry, (_, size) in zip(frames, rows, strict=True)], most_bytes)
     if not 1 <= part <= len(parts):
         raise NotFound("the project has no such part")
-    stem = re.sub(r"[^a-z0-9]+", "-", project.name.lower()).strip("-")
     which = "" if len(parts) == 1 else f"-{part}-of-{len(parts)}"
-    name = f"{stem or 'loop'}-project{which}.zip"
+    ending = f"-project{which}.zip"
+    name = portable(f"{slug(project.name)[:100] or 'loop'}{ending}")
     return name, write_project(document, parts[part - 1], lambda entry: store.read(entry.sha256))

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from typing import Annotated, Any, Concatenate, ParamSpec, TypeVar
+from urllib.parse import quote
 
 from anyio import CapacityLimiter, Semaphore
 from fastapi import Depends, Path, Request, Response
@@ -121,3 +122,9 @@ Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
 ProjectId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
 ImportId = Annotated[str, Path(pattern="^[0-9a-f]{32}$")]
 Sha256 = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
+
+
+def disposition(kind: str, name: str) -> str:
+    """How a file is saved and under what name, as RFC 6266, section 4.3, and RFC 8187 say."""
+    named = f'filename="{name}"' if quote(name) == name else f"filename*=utf-8''{quote(name)}"
+    return f"{kind}; {named}"

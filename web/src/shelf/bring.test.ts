@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { batches, refusal, tidied } from "./bring";
+import { batches, nameBy, refusal, tidied } from "./bring";
 import { wildcard } from "./wildcard";
 
 const limits = {
@@ -38,6 +38,15 @@ describe("a drop", () => {
     expect(paths("/a/b/walk/1.png", "/a/b/walk/2.png")).toEqual(["1.png", "2.png"]);
     expect(paths("/a/b/walk/1.png", "/a/b/dive/1.png")).toEqual(["walk/1.png", "dive/1.png"]);
     expect(paths("/a/1.png", "/a/b/1.png")).toEqual(["1.png", "b/1.png"]);
+  });
+
+  it("is called by its folder, unless that is said of any frames", () => {
+    const called = (...names: string[]) => nameBy(tidied(names.map((path) => ({ path })))[0]?.folder);
+    expect(called("/show/ferry_wipe_v3/comp_1.png", "/show/ferry_wipe_v3/comp_2.png")).toBe("Ferry wipe v3");
+    expect(called("Über Größe/1.png", "Über Größe/2.png")).toBe("Über Größe");
+    expect(called("kite/renders/1.png", "kite/renders/2.png")).toBeNull();
+    expect(called("2024-05-01/1.png")).toBeNull();
+    expect(called("1.png", "2.png")).toBeNull();
   });
 });
 

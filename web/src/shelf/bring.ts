@@ -20,6 +20,8 @@ import { count, roughly, size } from "../format";
 export interface Brought {
   file: File;
   path: string;
+  /** The folder that all of a drop lay in, if there was one. */
+  folder?: string;
 }
 
 interface Bringing {
@@ -91,7 +93,7 @@ export function chosenFiles(list: FileList | null): Brought[] {
  * Without what systems hide in folders, which is never a frame; and without the folders that all have in
  * common, so that a name has no more folders than it takes to tell the files apart.
  */
-export function tidied<T extends { path: string }>(files: readonly T[]): T[] {
+export function tidied<T extends { path: string }>(files: readonly T[]): (T & { folder?: string })[] {
   const kept = files
     .map((one) => ({ ...one, path: one.path.replace(/^\/+/, "") }))
     .filter(({ path }) => {
@@ -102,7 +104,21 @@ export function tidied<T extends { path: string }>(files: readonly T[]): T[] {
   const first = folders[0] ?? [];
   let common = first.findIndex((part, index) => folders.some((folder) => folder[index] !== part));
   if (common < 0) common = first.length;
-  return kept.map((one) => ({ ...one, path: one.path.split("/").slice(common).join("/") }));
+  const folder = first[common - 1];
+  return kept.map((one) => ({
+    ...one,
+    path: one.path.split("/").slice(common).join("/"),
+    ...(folder === undefined ? {} : { folder }),
+  }));
+}
+
+/** What a project is called by the folder its frames lay in; null where that is said of any frames. */
+export function nameBy(folder: string | undefined): string | null {
+  const words = (folder ?? "").replace(/[\s_.\-*]+/g, " ").trim();
+  const any =
+    /^(frames?|renders?|rendered|out(put)?|exports?|images?|img|pictures?|seq(uences?)?|png|tga|tiff?|downloads?|desktop|documents|temp|tmp|new folder|untitled folder)$/i;
+  if (!/\p{L}/u.test(words) || any.test(words)) return null;
+  return (words.charAt(0).toUpperCase() + words.slice(1)).slice(0, 80);
 }
 
 async function walk(entry: FileSystemEntry): Promise<Brought[]> {
@@ -183,7 +199,7 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
       useBringing.setState({ cutting: { importId: id, clips, files: files.length, frames, refused } });
       return null;
     }
-    return await settle(id, files.length, frames, refused, queries, signal);
+    return await settle(id, files.length, frames, refused, queries, { signal, folder: files[0]?.folder });
   } catch (error) {
     if (!signal.aborted) fail(error);
     abort.abort();
@@ -200,8 +216,9 @@ async function settle(
   frames: number,
   refused: FileTaken[],
   queries: QueryClient,
-  signal?: AbortSignal,
+  { signal, folder }: { signal: AbortSignal; folder?: string },
 ): Promise<ImportDone | null> {
+  let choice: Choice | null = null;
   if (frames > 0) {
     const report = await data<ImportReport>(
       api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } }, signal }),
@@ -211,8 +228,12 @@ async function settle(
       sessionStorage.setItem(UNSORTED, JSON.stringify({ importId, files, refused }));
       return null;
     }
+    const name = nameBy(folder);
+    const [sequence] = report.sequences;
+    if (name !== null && sequence && report.project === null)
+      choice = { projects: [{ patterns: [sequence.pattern], name, separate: false }] };
   }
-  return finish(importId, null, files, refused, queries, signal);
+  return finish(importId, choice, files, refused, queries, signal);
 }
 
 /** Keep at hand what took too long to read: it can be read again with patience. */
@@ -298,7 +319,7 @@ export async function cutClip(
       if (problem) fail(new ApiError(problem, 422));
       return null;
     }
-    return await settle(importId, files, frames, refused, queries, signal);
+    return await settle(importId, files, frames, refused, queries, { signal });
   } catch (error) {
     if (!signal.aborted) fail(error);
     return null;

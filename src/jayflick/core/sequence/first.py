@@ -1,9 +1,9 @@
 """What a new project starts with."""
 
 import itertools
-import re
 
 from ..pictures.unset import clear_among
+from ..portable import slug
 from ..recipe import (
     MAX_SIDE,
     MAX_SPANS,
@@ -49,7 +49,7 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
     Of sequences put together each is a span.
     """
     width, height = majority_size(sequence.files)
-    stem = re.sub(r"[\W_]+", "-", title.lower()).strip("-") or "loop"
+    stem = slug(title) or "loop"
     column = 640
     scale = min(1.0, column / width, MAX_SIDE / height)
     size = Size() if scale == 1.0 else Size(width=max(1, round(width * scale)))

@@ -4,7 +4,6 @@ from functools import partial
 from io import BytesIO
 from pathlib import PurePath
 from typing import Annotated, Any
-from urllib.parse import quote
 
 from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
@@ -19,7 +18,7 @@ from ...core.timing.shots import Shot
 from ...core.zipped import zipped
 from ..errors import NotFound
 from ..models import Revision
-from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, lasting
+from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, disposition, lasting
 from ..pictures import thumb_of, view_of
 from ..results import made
 
@@ -122,9 +121,7 @@ def get_file(
     kind, name = "attachment" if download else "inline", portable(result.output.file_name)
     if result.output.folder:
         name = f"{PurePath(name).stem}.zip"
-    plain = quote(name) == name  # otherwise as RFC 6266, section 4.3, and RFC 8187 say
-    named = f'filename="{name}"' if plain else f"filename*=utf-8''{quote(name)}"
-    headers = {"content-disposition": f"{kind}; {named}"}
+    headers = {"content-disposition": disposition(kind, name)}
     files = result.timed.files
     if result.output.folder:
         parts = zipped((portable(file.name), file.read) for file in files)

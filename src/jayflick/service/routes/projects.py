@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ...core.sequence.views import Grid
 from .. import cuts, exports, frame_sets, prints, projects, rhythms, sheets
 from ..cards import card
-from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, lasting
+from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, disposition, lasting
 from ..schemas import (
     BinnedProject,
     Edit,
@@ -192,7 +192,7 @@ def get_archive(
     return StreamingResponse(
         data,
         media_type="application/zip",
-        headers={"content-disposition": f'attachment; filename="{name}"', "cache-control": "no-store"},
+        headers={"content-disposition": disposition("attachment", name), "cache-control": "no-store"},
     )
 
 

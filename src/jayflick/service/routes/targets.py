@@ -6,10 +6,11 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
+from ...core.portable import portable, slug
 from .. import handoffs, own_targets, projects
 from ..cards import handed_off
 from ..errors import NotFound
-from ..parts import Parts, ProjectId, Reading, answers
+from ..parts import Parts, ProjectId, Reading, answers, disposition
 from ..schemas import HandoffDone, HandOffRequest, NewTarget, TargetInfo
 
 router = APIRouter(tags=["targets"])
@@ -52,12 +53,12 @@ def get_handoff(
     """Current outputs in one zip, under the names they should have; a set in a folder of its own."""
     chosen = handoffs.outputs(session, service.store, project_id, output or [])
     project = projects.find(session, project_id)
-    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in project.name.lower()).strip("-")
+    name = portable(f"{slug(project.name)[:100] or 'loop'}.zip")
     return StreamingResponse(
         handoffs.as_zip(chosen),
         media_type="application/zip",
         headers={
-            "content-disposition": f'attachment; filename="{stem or "loop"}.zip"',
+            "content-disposition": disposition("attachment", name),
             "cache-control": "no-store",
         },
     )
