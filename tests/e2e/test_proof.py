@@ -4,6 +4,7 @@ import re
 import time
 import zipfile
 from io import BytesIO
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -12,9 +13,9 @@ from numpy.typing import NDArray
 from PIL import Image
 from playwright.sync_api import FilePayload, FrameLocator, Locator, Page, expect
 
-from tests.conftest import Pictures
+from tests.conftest import Pictures, save_frames
 from tests.core.test_broadcast import curtain
-from tests.e2e.conftest import Desk, until
+from tests.e2e.conftest import Desk, drop, until
 from tests.service.conftest import edit, project_of
 
 Picture = NDArray[np.uint8]
@@ -306,6 +307,29 @@ def _a_white_rim_is_hidden_by_the_cut_off(desk: Desk, client: httpx.Client, url:
     until(lambda: httpx.get(f"{url}/api/plane").json()["setting"]["cutoff"] == 255)
     assert rim() == 0
     return project
+
+
+def test_a_transition_goes_from_the_drop_to_accepted_in_five_actions(desk: Desk, tmp_path: Path) -> None:
+    """No rate is typed, no size, no cut: what nobody said is what the target takes."""
+    standins(desk)
+    page = desk.page
+    desk.goto()
+    save_frames(tmp_path / "ferry_wipe", curtain(60, 1920, 1080, whole=6), "comp_{}.png")
+    drop(page, [tmp_path / "ferry_wipe"])  # 1
+    expect(page).to_have_title("Ferry wipe – Jay Flick", timeout=SENT)
+    page.get_by_role("button", name="Add an output").click()  # 2
+    page.get_by_role("dialog", name="Add an output").get_by_text("Switcher transition", exact=True).click()  # 3
+    page.get_by_role("tab", name="Hand-off").click()  # 4
+    form = page.get_by_role("region", name="Send")
+    expect(form.get_by_label("Where to send it")).to_have_value("switcher")
+    expect(form).to_contain_text("cut at frame 30", timeout=SENT)
+    expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("once")
+    form.get_by_role("button", name="Send", exact=True).click()  # 5
+    expect(page.get_by_role("group", name="Answer of Vision desk")).to_contain_text("accepted", timeout=SENT)
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+        project = page.url.split("/project/")[1].split("?")[0]
+        desk.goto()
+        client.delete(f"/api/projects/{project}").raise_for_status()
 
 
 def test_a_transition_that_does_not_cover_is_put_right_and_conformed(desk: Desk) -> None:

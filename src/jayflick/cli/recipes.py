@@ -155,6 +155,8 @@ def _output(options: argparse.Namespace, outputs: list[dict[str, Any]], *, untim
         raise InputError("--keep-alpha and --matte contradict each other", remedy="use one of them")
     if options.target is not None:
         _aim(output, options.target, untimed=untimed)
+        if options.repeat is not None:
+            output["take"]["repeat"] = None  # typed, it counts for every output
     if options.canvas is not None:
         canvas = sides_of("--canvas", options.canvas)
         if None in (canvas["width"], canvas["height"]):
@@ -309,6 +311,8 @@ def _aim(output: dict[str, Any], name: str, *, untimed: bool) -> None:
         }
         if output["format"] == "frames":  # which have no time of their own: one that lasts longer comes again
             output["held"] = "repeated"
+    if preset.repeat is not None:
+        output["take"]["repeat"] = preset.repeat
     longest = target.figures.get("longest_side")
     if output["format"] == "sheet" and longest and longest.stop and longest.stop.most:
         output["widest"] = int(longest.stop.most)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..core.recipe import Alpha, FramesOutput, GifOutput, Recipe, Rhythm, Size, Tuning, bytes_target
+from ..core.recipe import Alpha, FramesOutput, GifOutput, Recipe, Rhythm, Size, Take, Tuning, bytes_target
 from ..core.targets.catalogue import find
 from .buoy import draw_by_hand, draw_lenses
 from .flock import DIRECTIONS, MOTIONS, draw_from_above
@@ -119,6 +119,7 @@ DEMO = (
                     name="Switcher transition",
                     file_name="gull.zip",
                     names="gull_####",
+                    take=Take(repeat=1),
                     target=find("switcher-transition"),
                 ),
             ),

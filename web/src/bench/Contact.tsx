@@ -25,7 +25,8 @@ import type { Bench } from "./edits";
 import { findings, leaveOutPositions, putBackPositions } from "./findings";
 import { arranged, moved, movedBefore } from "./order";
 import { shownIn } from "./prints";
-import { rangeOf, setEnd } from "./range";
+import { rangeOf, setEnd, type Span } from "./range";
+import { spanOf } from "./sheet/anchor";
 import { reorder } from "./selection";
 
 const CELL = { width: 112, height: 98 };
@@ -56,8 +57,8 @@ export function Contact({ bench }: { bench: Bench }) {
   const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
   const { first, last } = rangeOf(recipe, bench.output, order.length);
   const look = useMemo(
-    (): Look => ({ project, chosen, focus, out, folded, marks, first, last }),
-    [project, chosen, focus, out, folded, marks, first, last],
+    (): Look => ({ project, spans: recipe.rhythm.spans, chosen, focus, out, folded, marks, first, last }),
+    [project, recipe.rhythm.spans, chosen, focus, out, folded, marks, first, last],
   );
   useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
   // What cannot be seen need not play; it goes on where it was when the picture is back.
@@ -124,7 +125,7 @@ export function Contact({ bench }: { bench: Bench }) {
       move(event.key === "ArrowLeft" ? -1 : 1);
     } else if (by !== undefined) {
       const next = Math.min(order.length, Math.max(1, focus + by));
-      choose(next, event.shiftKey ? "through" : "only");
+      choose(next, event.shiftKey ? "through" : held ? "focus" : "only"); // held, others stay chosen
     } else if (event.key === "Delete" || event.key === "Backspace") leave();
     else if (event.key === " ") choose(focus, "toggle");
     else if (event.key === "Escape") useContact.setState({ chosen: new Set() });
@@ -210,6 +211,7 @@ export function Contact({ bench }: { bench: Bench }) {
 /** How the frames stand: what tells one cell from the next. */
 interface Look {
   project: Project;
+  spans: readonly Span[];
   chosen: ReadonlySet<number>;
   focus: number;
   out: ReadonlySet<number>;
@@ -304,6 +306,7 @@ const Row = memo(function Row({
           <FrameCell
             key={place}
             place={place}
+            span={spanOf(look.spans, place)}
             frame={look.project.frame_list[position - 1]}
             project={look.project}
             width={width}
@@ -347,6 +350,7 @@ function Gap({ from, to, width }: { from: number; to: number; width: number }) {
 
 const FrameCell = memo(function FrameCell({
   place,
+  span,
   frame,
   project,
   width,
@@ -358,6 +362,8 @@ const FrameCell = memo(function FrameCell({
   onMoveBefore,
 }: {
   place: number;
+  /** The motion that it is part of. */
+  span: string | null;
   /** Nothing for an empty one. */
   frame: FrameInfo | undefined;
   project: Project;
@@ -378,8 +384,8 @@ const FrameCell = memo(function FrameCell({
       id={`contact-${place}`}
       role="option"
       aria-selected={chosen}
-      aria-label={`${name}${word ? `, ${word}` : ""}`}
-      title={`${name}${size}${word ? ` · ${word}` : ""}`}
+      aria-label={`${span === null ? "" : `${span}, `}${name}${word ? `, ${word}` : ""}`}
+      title={`${span === null ? "" : `${span} · `}${name}${size}${word ? ` · ${word}` : ""}`}
       className={`flex shrink-0 cursor-default flex-col p-1 select-none ${over ? "shadow-[inset_3px_0_0_var(--jay)]" : ""}`}
       style={{ width, height: CELL.height }}
       draggable
@@ -426,6 +432,7 @@ const FrameCell = memo(function FrameCell({
         aria-hidden
         className={`figure h-[18px] truncate pt-0.5 text-center text-xs ${out ? "text-ink-3" : "text-ink-2"}`}
       >
+        {span !== null && <span className="font-sans">{span} </span>}
         {frame ? (frame.number ?? frame.name) : "–"}
       </span>
     </div>

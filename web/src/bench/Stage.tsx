@@ -108,13 +108,27 @@ export function Stage({
         <div className="rounded-[8px] bg-card p-0.5">
           <Segmented dark label="View" value={view} choices={VIEWS} onChange={setView} />
         </div>
-        <div role="radiogroup" aria-label="Backdrop" className="flex gap-1.5 rounded-[8px] bg-card p-[5px]">
+        <div
+          role="radiogroup"
+          aria-label="Backdrop"
+          className="flex gap-1.5 rounded-[8px] bg-card p-[5px]"
+          onKeyDown={(event) => {
+            const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+            if (by === undefined) return;
+            event.preventDefault();
+            event.stopPropagation();
+            const next = (BACKDROPS.indexOf(backdrop) + by + BACKDROPS.length) % BACKDROPS.length;
+            useView.setState({ backdrop: BACKDROPS[next] });
+            event.currentTarget.querySelectorAll<HTMLElement>("[role=radio]")[next]?.focus();
+          }}
+        >
           {BACKDROPS.map((one) => (
             <Tip key={one} text={`Over ${one === "page" ? "the page colour" : one}`} keys="B">
               <button
                 type="button"
                 role="radio"
                 aria-checked={backdrop === one}
+                tabIndex={backdrop === one ? 0 : -1}
                 aria-label={one}
                 onClick={() => useView.setState({ backdrop: one })}
                 className={`size-5 rounded-full border ${one === "chequer" ? "chequer" : ""} ${backdrop === one ? "border-jay outline-2 outline-jay" : "border-ink-3"}`}

@@ -37,8 +37,9 @@ export function cellsOf(
   return cells;
 }
 
-export function choose(place: number, how: "only" | "toggle" | "through"): void {
+export function choose(place: number, how: "only" | "toggle" | "through" | "focus"): void {
   useContact.setState(({ chosen, anchor }) => {
+    if (how === "focus") return { focus: place };
     if (how === "through") {
       const [from, to] = [Math.min(anchor, place), Math.max(anchor, place)];
       return { chosen: new Set(Array.from({ length: to - from + 1 }, (_, i) => from + i)), focus: place };

@@ -51,4 +51,10 @@ test.each([
   const target = { ...OPEN_TARGET, preset: { ...OPEN_TARGET.preset, rate: "60" } };
   const { take } = aimed(output, target, { ...BLANK, rate } as unknown as Recipe["rhythm"]);
   expect(take).toMatchObject({ rate: "60", keep });
+  const once = aimed(
+    output,
+    { ...target, preset: { ...target.preset, repeat: 1 } },
+    BLANK as unknown as Recipe["rhythm"],
+  );
+  expect([take.repeat, once.take.repeat]).toEqual([undefined, 1]);
 });

@@ -3,6 +3,7 @@
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 import type { Output, Recipe, Target } from "../api/client";
+import { times } from "../format";
 import type { Bench } from "./edits";
 import type { Format } from "./formats/format";
 import { viewOf } from "./formats/table";
@@ -210,7 +211,11 @@ export function aimed(output: Output, target: Target, rhythm: Recipe["rhythm"]):
     ...output,
     target,
     size: preset.fit ? { ...size, fit: preset.fit } : size,
-    take: preset.rate ? { ...output.take, rate: preset.rate, keep } : output.take,
+    take: {
+      ...output.take,
+      ...(preset.rate ? { rate: preset.rate, keep } : {}),
+      ...(preset.repeat !== null ? { repeat: preset.repeat } : {}),
+    },
   };
   // Frames have no time of their own: at a rate that is fixed, one that lasts longer comes again.
   if (aim.format === "frames" && preset.rate) return { ...aim, held: "repeated" };
@@ -235,6 +240,8 @@ export function setUp(output: Output, rhythm: Recipe["rhythm"]): { output: Outpu
     words.push(
       `${next.take.rate ?? ""} fps, ${next.take.keep === "frames" ? "one by one" : "in the same time"}`,
     );
+  if (next.take.repeat !== null && next.take.repeat !== output.take.repeat)
+    words.push(`plays ${times(next.take.repeat)}`);
   if (next.format === "frames" && output.format === "frames" && next.held !== output.held)
     words.push("held frames repeated");
   if (next.format === "sheet" && output.format === "sheet" && next.widest !== output.widest)
@@ -270,7 +277,7 @@ export const OPEN_TARGET: Target = {
   on_raster: false,
   cover: false,
   plain_name: false,
-  preset: { width: null, height: null, fit: null, rate: null, over_page: false },
+  preset: { width: null, height: null, fit: null, rate: null, repeat: null, over_page: false },
 };
 
 /** The output with another limit, or without it. A target with a figure of one's own is nobody else's any more. */

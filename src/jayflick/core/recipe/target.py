@@ -74,6 +74,7 @@ class Preset(Part):
     height: int | None = Field(None, ge=1, le=MAX_SIDE)
     fit: Literal["contain", "cover", "stretch", "scale-down", "inside"] | None = None
     rate: Rate | None = None
+    repeat: int | None = Field(None, ge=0, le=65536, description="How often it plays; 0 for ever")
     over_page: bool = Field(False, description="Soft edges lie over the page colour")
 
 

@@ -12,6 +12,16 @@ import { ReadAgain } from "./ReadAgain";
 import { Renew } from "./Renew";
 import { Views } from "./Views";
 
+/** So many parts are named; of more the first and the last. */
+const NAMED = 6;
+
+function PartsFact({ parts }: { parts: PanelProps["bench"]["project"]["report"]["parts"] }) {
+  const names = parts.map((part) => part.labels.join(" ") || part.pattern);
+  const all = names.join(", ");
+  if (names.length <= NAMED) return all;
+  return <span title={all}>{`${names.length}: ${names[0] ?? ""} … ${names.at(-1) ?? ""}`}</span>;
+}
+
 export function GatherPanel({ bench }: PanelProps) {
   const { project, recipe } = bench;
   const { report } = project;
@@ -30,9 +40,7 @@ export function GatherPanel({ bench }: PanelProps) {
           ["Numbers", report.first === null ? "none" : `${report.first} to ${report.last ?? ""}`],
           ["Size", `${project.width} × ${project.height}`],
           ["Kind", labels.join(", ")],
-          ...(report.parts.length > 0
-            ? [["Parts", report.parts.map((part) => part.labels.join(" ") || part.pattern).join(", ")] as const]
-            : []),
+          ...(report.parts.length > 0 ? [["Parts", <PartsFact parts={report.parts} />] as const] : []),
         ]}
       />
       <Segmented

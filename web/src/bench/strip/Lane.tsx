@@ -8,7 +8,7 @@ import { follow } from "../../ui/drag";
 import { valueBy } from "../../ui/slider";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
-import { rangeOf, setEnd, tintOf, usePreview } from "../range";
+import { rangeOf, setEnd, tintOf, usePreview, type Span } from "../range";
 import { useSelection } from "../selection";
 import type { Timeline } from "../timeline";
 
@@ -52,6 +52,13 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
     follow(event, move, up);
   };
 
+  const [stop, setStop] = useState(0);
+  const choose = (span: Span) => {
+    const inside = result.places.filter((place) => span.first <= place && place <= span.last);
+    const at = result.places.indexOf(inside[0] ?? -1);
+    useSelection.setState({ places: new Set(inside), anchor: at });
+    if (at >= 0) show(at);
+  };
   const onClick = (event: PointerEvent<HTMLElement>) => {
     const place = Math.floor((event.clientX - event.currentTarget.getBoundingClientRect().left) / each) + 1;
     const index = result.places.indexOf(place);
@@ -83,6 +90,25 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
           <button
             type="button"
             key={span.name}
+            // One stop for all: arrow keys lead from one to the next.
+            tabIndex={index === stop ? 0 : -1}
+            onFocus={() => setStop(index)}
+            onKeyDown={(event) => {
+              const next = valueBy(event.key, {
+                value: index,
+                min: 0,
+                max: rhythm.spans.length - 1,
+                step: 1,
+                page: 5,
+              });
+              if (next === null) return;
+              event.preventDefault();
+              event.stopPropagation();
+              const buttons = event.currentTarget.parentElement?.querySelectorAll<HTMLElement>("[data-span]");
+              buttons?.[next]?.focus();
+            }}
+            data-span
+            onClick={(event) => event.detail === 0 && choose(span)}
             title={`${span.name}: frames ${span.first} to ${span.last}`}
             aria-label={`Span ${span.name}, frames ${span.first} to ${span.last}`}
             className={`absolute inset-y-[2px] truncate rounded-[4px] border pr-1 ${span.first === 1 ? "pl-2.5" : "pl-1"} text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)}`}
@@ -92,12 +118,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
             }}
             onPointerDown={(event) => {
               event.stopPropagation();
-              const inside = result.places.filter((place) => span.first <= place && place <= span.last);
-              useSelection.setState({
-                places: new Set(inside),
-                anchor: result.places.indexOf(inside[0] ?? -1),
-              });
-              if (inside[0] !== undefined) show(result.places.indexOf(inside[0]));
+              choose(span);
             }}
           >
             {span.name}
