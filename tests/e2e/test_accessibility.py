@@ -1,5 +1,6 @@
 """Every screen by day and by night against axe-core's rules (Deque; WCAG 2.1 A and AA among them)."""
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -126,3 +127,84 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None
             if name == "graphics":
                 page.get_by_role("region", name="Line 1").get_by_role("button", name="Remove").click()
     assert {screen: found for screen, found in wrong.items() if found} == {}
+
+
+def test_the_shelf_stands_still_where_it_is_asked_to_and_is_led_by_key(desk: Desk) -> None:
+    page = desk.page  # which asks for reduced motion
+    desk.goto()
+    card = page.get_by_role("listitem").filter(has_text="Tern in flight")
+    picture = card.locator("img")
+    expect(picture).to_have_attribute("src", re.compile("/frames/"))
+    page.get_by_role("link", name="Tern in flight").focus()
+    expect(picture).to_have_attribute("src", re.compile("/file"))
+    page.get_by_role("button", name="Play all pictures").click()
+    expect(page.get_by_role("listitem").filter(has_text="Dusk lamp").locator("img")).to_have_attribute(
+        "src", re.compile("/file")
+    )
+    page.get_by_role("button", name="Stop all pictures").focus()
+    page.keyboard.press("/")
+    page.keyboard.type("bell, in flight")
+    projects = page.get_by_role("region", name="Projects").get_by_role("heading", level=3)
+    expect(projects).to_have_count(2)
+    page.keyboard.press("Escape")
+    page.keyboard.type("flight")
+    page.keyboard.press("Enter")
+    expect(page).to_have_title("Tern in flight – Jay Flick")
+
+
+def test_spans_frames_and_backdrops_are_chosen_by_key(desk: Desk) -> None:
+    page = desk.page
+    desk.open("Terns from above")
+    spans = page.get_by_role("button", name=re.compile("^Span "))
+    assert spans.evaluate_all("(all) => all.filter((one) => one.tabIndex === 0).length") == 1
+    spans.first.focus()
+    page.keyboard.press("ArrowRight")
+    expect(spans.nth(1)).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status", name="Selection")).to_contain_text("8 selected")
+    expect(spans.nth(1)).to_be_focused()
+
+    page.get_by_role("button", name="Next frame").focus()
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    told = "(list) => document.getElementById(list.getAttribute('aria-activedescendant')).ariaLabel"
+    strip = page.get_by_role("region", name="Rhythm strip").get_by_role("listbox", name="Frames")
+    assert strip.evaluate(told).startswith("Frame 2 of 144, ")
+
+    backdrops = page.get_by_role("radiogroup", name="Backdrop").get_by_role("radio")
+    backdrops.first.focus()
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("radio", name="white")).to_be_checked()
+    expect(page.get_by_role("radio", name="white")).to_be_focused()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("radio", name="chequer")).to_be_checked()
+
+    page.keyboard.press("c")
+    contact = page.get_by_role("region", name="Contact view")
+    page.keyboard.press("Home")
+    for _ in range(3):
+        page.keyboard.press("Control+ArrowRight")
+    page.keyboard.press("Control+Space")
+    expect(contact.get_by_role("status", name="Chosen")).to_have_text("2 chosen")
+    chosen = contact.get_by_role("option", selected=True)
+    assert [one.get_attribute("id") for one in chosen.all()] == ["contact-1", "contact-4"]
+    expect(contact.get_by_role("option").nth(3)).to_contain_text("E dive 4")
+    page.keyboard.press("Escape")
+    page.keyboard.press("c")
+
+
+def test_forced_colours_keep_what_is_chosen_and_the_playhead_apart(desk: Desk) -> None:
+    page = desk.page
+    page.emulate_media(forced_colors="active", reduced_motion="reduce")
+    desk.open("Pier bell")
+    style = "(one, what) => getComputedStyle(one)[what]"
+    chosen = page.get_by_role("tab", selected=True)
+    assert chosen.evaluate(style, "outlineStyle") == "solid"
+    assert page.get_by_role("tab", selected=False).first.evaluate(style, "outlineStyle") == "none"
+    needle = page.get_by_role("slider", name="Playhead").locator("span").first
+    assert needle.evaluate(style, "backgroundColor") not in ("rgba(0, 0, 0, 0)", "rgb(255, 255, 255)")
+    starts = page.get_by_role("slider", name="Range starts")
+    assert starts.evaluate(style, "backgroundColor") != starts.evaluate(
+        "(one) => getComputedStyle(document.body).color"
+    )
+    page.emulate_media(forced_colors="none", reduced_motion="reduce")

@@ -86,7 +86,7 @@ def test_many_frames_get_one_delay_and_undo_takes_it_back(desk: Desk) -> None:
     delay.fill("0.5s")
     began = time.monotonic()
     delay.press("Enter")
-    expect(page.get_by_role("option", name=re.compile("^Frame 5, 500 ms, held"))).to_be_visible()
+    expect(page.get_by_role("option", name=re.compile("^Frame 5 of 24, 500 ms, held"))).to_be_visible()
     assert time.monotonic() - began < 2
     expect(cell(desk, "Rhythm")).to_contain_text("3.29 s at 24 fps, 5 custom delays")
     widths = [page.get_by_role("option", name=re.compile(f"^Frame {n},")).bounding_box() for n in (2, 5)]

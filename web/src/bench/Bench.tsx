@@ -6,7 +6,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } fr
 import { Link, useParams } from "react-router";
 import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
-import { count } from "../format";
+import { count, size } from "../format";
 import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
 import { ThemeButton } from "../shelf/Shelf";
 import { IconButton, Mark, TextField } from "../ui/controls";
@@ -170,6 +170,11 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
       className="relative mx-auto grid h-full max-h-[1200px] min-h-[640px] max-w-[2000px] min-w-[820px] grid-cols-[minmax(0,1fr)] grid-rows-[44px_72px_minmax(0,1fr)_auto] gap-x-3 gap-y-2.5 px-4 pb-4 wide:grid-cols-[minmax(0,1fr)_clamp(320px,25vw,400px)]"
     >
       <DropChoice bench={bench} />
+      <p role="status" aria-label="Newest result" className="sr-only">
+        {result && !behind
+          ? `${output.name}: ${size(result.info.bytes)}, ${count(result.at.length, "frame")}`
+          : ""}
+      </p>
       <Header bench={bench} />
       <div className="flex overflow-clip rounded-[12px] border border-line bg-card wide:col-span-2">
         <Docket standings={cells} chosen={part} />

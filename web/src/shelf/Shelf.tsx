@@ -1,9 +1,10 @@
 // The start: a place to drop frames, and one card a project, each playing its real output.
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { ArrowRight, MoonStar, Sun, Trash2 } from "lucide-react";
+import { ArrowRight, MoonStar, Pause, Play, Sun, Trash2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { create } from "zustand";
 import {
   api,
   ApiError,
@@ -50,6 +51,8 @@ export function Shelf() {
   const sorting = useBringing((state) => state.sorting);
   const cutting = useBringing((state) => state.cutting);
   const finder = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const moving = useMotion((state) => state.on);
   useEffect(() => void resumeSorting(), []);
   useEffect(() => {
     document.title = "Jay Flick";
@@ -63,8 +66,16 @@ export function Shelf() {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
   const projects = useMemo(() => {
-    const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-    return shelf.data?.filter((project) => words.every((word) => project.name.toLowerCase().includes(word)));
+    // All words of one of the names, which commas tell apart.
+    const names = wanted
+      .toLowerCase()
+      .split(",")
+      .map((name) => name.split(/\s+/).filter(Boolean));
+    const some = names.filter((words) => words.length > 0);
+    return shelf.data?.filter(
+      ({ name }) =>
+        some.length === 0 || some.some((words) => words.every((word) => name.toLowerCase().includes(word))),
+    );
   }, [shelf.data, wanted]);
   return (
     <div className="mx-auto flex min-h-full max-w-[1320px] flex-col gap-4 px-6 pb-8">
@@ -78,12 +89,23 @@ export function Shelf() {
             type="search"
             value={wanted}
             onChange={(event) => setWanted(event.target.value)}
-            onKeyDown={(event) => event.key === "Escape" && setWanted("")}
+            onKeyDown={(event) => {
+              const [first] = projects ?? [];
+              if (event.key === "Escape") setWanted("");
+              else if (event.key === "Enter" && wanted && first) void navigate(`/project/${first.id}`);
+            }}
             placeholder="Find a project"
             className="h-[30px] w-[190px] rounded-[7px] border border-line bg-card px-3 placeholder:text-ink-3"
           />
           {!wanted && <kbd className="figure pointer-events-none absolute right-2.5 text-ink-3">/</kbd>}
         </label>
+        <IconButton
+          tip={moving ? "Stop all pictures" : "Play all pictures"}
+          aria-pressed={!moving}
+          onClick={() => useMotion.setState({ on: !moving })}
+        >
+          {moving ? <Pause size={14} /> : <Play size={14} />}
+        </IconButton>
         <ThemeButton />
         <IconButton tip="Keys" keys="?" onClick={() => useHelp.setState({ open: true })}>
           ?
@@ -492,15 +514,19 @@ const MOST_CHIPS = 3;
 function Playing({
   project,
   result,
+  still,
   className,
 }: {
   project: ProjectCard;
   result: ResultInfo | undefined;
+  /** Its first frame alone. */
+  still: boolean;
   className: string;
 }) {
   const output = project.recipe.outputs.find((one) => one.id === result?.output_id);
   if (!result || !output)
     return <img src={thumbUrl(project.first_picture ?? "")} alt="" loading="lazy" className={className} />;
+  if (still) return <img src={playedFrameUrl(result, 0)} alt="" loading="lazy" className={className} />;
   if (output.format === "video" && ["h264", "vp9"].includes(output.codec))
     return <video src={fileUrl(result)} autoPlay loop muted playsInline className={className} />;
   const shown = ["video", "frames", "sheet"].includes(output.format)
@@ -509,8 +535,15 @@ function Playing({
   return <img src={shown} alt="" loading="lazy" className={className} />;
 }
 
+/** Whether cards play by themselves; otherwise only what is pointed at or has the focus does. */
+const useMotion = create<{ on: boolean }>(() => ({
+  on: !matchMedia("(prefers-reduced-motion: reduce)").matches,
+}));
+
 function Card({ project }: { project: ProjectCard }) {
   const queries = useQueryClient();
+  const moving = useMotion((state) => state.on);
+  const [looked, setLooked] = useState(false);
   const result = project.results[0];
   const problems = project.notes;
   const more = project.recipe.outputs.length - MOST_CHIPS;
@@ -533,7 +566,13 @@ function Card({ project }: { project: ProjectCard }) {
     }
   };
   return (
-    <li className="group relative overflow-clip rounded-[12px] border border-line bg-card transition-shadow hover:shadow-md">
+    <li
+      className="group relative overflow-clip rounded-[12px] border border-line bg-card transition-shadow hover:shadow-md"
+      onPointerEnter={() => setLooked(true)}
+      onPointerLeave={() => setLooked(false)}
+      onFocus={() => setLooked(true)}
+      onBlur={() => setLooked(false)}
+    >
       <div>
         <div
           className={`flex h-[160px] items-center justify-center ${result?.info.transparent === false ? "bg-stage" : "chequer"}`}
@@ -541,6 +580,7 @@ function Card({ project }: { project: ProjectCard }) {
           <Playing
             project={project}
             result={result}
+            still={!moving && !looked}
             className={`h-full w-full ${project.width * 10 > project.height * 14 ? "object-cover" : "object-contain"}`}
           />
         </div>

@@ -70,7 +70,7 @@ export function HandOffPanel(panel: PanelProps) {
         />
       </Row>
       <Together panel={panel} ready={allReady} />
-      <Failing of={outputs} />
+      {outputs.length > 1 && <Failing of={outputs} />}
       {!ready &&
         (busy ? (
           <Button onClick={cancel}>Cancel</Button>

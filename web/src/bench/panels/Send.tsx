@@ -202,6 +202,9 @@ function AnswerLine({
       data-output={output.id}
       className={`flex flex-col gap-1 rounded-[8px] bg-well px-2.5 py-2 ${stale ? "opacity-75" : ""}`}
     >
+      <span role="status" className="sr-only">
+        {`${title}: ${word}${now.message ? `. ${sentence(now.message)}` : ""}`}
+      </span>
       <span className="flex items-center gap-1.5">
         <Mark verdict={stale ? "look" : verdict} word={stale ? `${word}, ${since}` : word} />
         <b className="min-w-0 truncate font-semibold">

@@ -59,7 +59,7 @@ export function Failing({ of }: { of: readonly OutputStatus[] }) {
     <p role="status" className="text-xs">
       <Mark
         verdict="stop"
-        word={of.length > 1 ? `${failing.length} of ${of.length} fail rules` : "fails rules"}
+        word={of.length > 1 ? `${failing.length} of ${of.length} fail their rules:` : "Fails:"}
       />{" "}
       <span className="text-ink-2">{words.join("; ")}</span>
     </p>

@@ -256,7 +256,7 @@ function World({ actor, settings }: { actor: Actor; settings: Settings }) {
       role="group"
       tabIndex={0}
       aria-label="Scene, led by arrow keys"
-      className="group absolute inset-0 focus-visible:outline-2 focus-visible:-outline-offset-2 focus-visible:outline-jay"
+      className="group absolute inset-0 after:pointer-events-none after:absolute after:inset-0 after:z-10 focus-visible:after:border-[3px] focus-visible:after:border-jay focus-visible:after:shadow-[inset_0_0_0_2px_var(--card)]"
       onKeyDown={(event) => press(event, true)}
       onKeyUp={(event) => press(event, false)}
       onBlur={() => held.current.clear()}

@@ -67,7 +67,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
   const handles = output.take.span === null;
   const dragged = drag ? project.frame_list[(order[drag.at - 1] ?? 0) - 1] : undefined;
   return (
-    <div className="relative" style={{ height: HEIGHT }}>
+    <div data-lane className="relative" style={{ height: HEIGHT }}>
       <div
         role="group"
         aria-label="All frames"

@@ -11,7 +11,7 @@ import {
   type PointerEvent,
 } from "react";
 import { FLICKS, kilobytes } from "../../format";
-import { show } from "../../player/playhead";
+import { show, usePlayhead } from "../../player/playhead";
 import { follow } from "../../ui/drag";
 import { useTheme } from "../../ui/theme";
 import { edgeMoved, FLOOR } from "../delays";
@@ -218,7 +218,9 @@ export function Track({
     };
   }, []);
 
-  const focus = Math.max(0, Math.min(anchor, scale.ends.length - 1));
+  // Stepped by keys, the frame on show is the one that is told of; while it plays, the one chosen last.
+  const stepped = usePlayhead((state) => (state.playing ? -1 : state.index));
+  const focus = Math.max(0, Math.min(stepped >= 0 ? stepped : anchor, scale.ends.length - 1));
   const [from, to] = visible(scale);
   const active = each(scale) ? Math.min(Math.max(focus, from), to - 1) : focus;
   // Canvases follow the hand at once; what is there for pointers and screen readers may come a moment later.
@@ -298,7 +300,7 @@ const Cells = memo(function Cells({
             id={`strip-${index}`}
             role="option"
             aria-selected={places.has(result.places[index] ?? 0)}
-            aria-label={`Frame ${index + 1}, ${lasts} ms${held}${what}${weighs}`}
+            aria-label={`Frame ${index + 1} of ${delays.length}, ${lasts} ms${held}${what}${weighs}`}
             title={`Frame ${index + 1} · ${files(index)} · ${lasts} ms${held}${what}${weighs.replace(",", " ·")}`}
             className="absolute inset-y-0"
             style={{ left, width: Math.max(width, 0.5) }}
