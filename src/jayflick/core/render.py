@@ -16,7 +16,7 @@ from .framing.resample import Filter
 from .progress import OnProgress, Progress
 from .recipe import BaseOutput, Recipe
 from .stages import Stages, cache_key
-from .timing.held import Held
+from .timing.held import FormatTiming
 from .timing.plan import Plan, plan_rhythm
 from .timing.shots import EMPTY
 
@@ -29,7 +29,7 @@ class Rendered:
 
     coded: Coded
     timed: Timed
-    held: Held
+    held: FormatTiming
     info: dict[str, Any]
     """Of the files: format, width, height, count, repeat, duration_ms, bytes, colours, transparent; and the
     ``source_size`` of what they show, by how much that was ``enlarged``."""
@@ -115,7 +115,7 @@ class _Work:
     format: Format[Any]
     plan: Plan
     frames: PlayedFrames
-    held: Held
+    held: FormatTiming
 
     @classmethod
     def of(cls, recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> "_Work":

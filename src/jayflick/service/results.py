@@ -15,7 +15,7 @@ from ..core.recipe import FramesOutput, Output, Recipe
 from ..core.render import Pending, Rendered, pending, render_at_once
 from ..core.stages import Stages, cache_key
 from ..core.store import Store
-from ..core.timing.held import Held
+from ..core.timing.held import FormatTiming
 from ..core.timing.listed import Listed
 from .errors import NotFound
 from .frames import FrameLists
@@ -82,7 +82,7 @@ def keep_result(
     session.execute(statement.on_duplicate_key_update(coded_key=statement.inserted.coded_key))
 
 
-def _listed(held: Held) -> dict[str, Any]:
+def _listed(held: FormatTiming) -> dict[str, Any]:
     return {} if held.listed is None else {"listed": held.listed.dump()}
 
 
@@ -113,7 +113,7 @@ def _keep_coded(session: Session, coded: Coded) -> None:
         session.execute(insert(CodedFile).prefix_with("IGNORE").values(files))
 
 
-class Made(NamedTuple):
+class OutputFiles(NamedTuple):
     """A result, with what it takes to fetch its files."""
 
     info: ResultInfo
@@ -122,7 +122,7 @@ class Made(NamedTuple):
     timed: Timed
 
 
-def made(session: Session, store: Store, result_id: int, key: str | None) -> Made:
+def made(session: Session, store: Store, result_id: int, key: str | None) -> OutputFiles:
     """A result by its number; ``NotFound`` when there is none, or its ``key`` says that another is meant."""
     row = session.execute(select(*RESULT_COLUMNS).where(Result.id == result_id)).first()
     if row is None:
@@ -135,8 +135,8 @@ def made(session: Session, store: Store, result_id: int, key: str | None) -> Mad
     coded = Coded.parse(row.coded.encode())
     time = json.loads(row.document)["held"]
     listed = Listed.parse(time["listed"]) if "listed" in time else None
-    held = Held(output.format, time["units"], Fraction(time["unit"]), time["repeat"], listed=listed)
-    return Made(info, output, coded, format_of(output).timed(coded, held, output, store))
+    held = FormatTiming(output.format, time["units"], Fraction(time["unit"]), time["repeat"], listed=listed)
+    return OutputFiles(info, output, coded, format_of(output).timed(coded, held, output, store))
 
 
 RESULT_COLUMNS = (

@@ -68,7 +68,7 @@ def run_job(place: Place, job_id: int) -> str:
     store = Store(place.store)
     stages = Stages(place.stages, store)
     try:
-        made: Made | None = None
+        made: FinishedRender | None = None
         while not isinstance(step := transact(sessions, _next_step, job_id, made, store), str):
             # A change of time may come while pictures are made: once they are there they are given that time.
             reporter = _Reporter(sessions, job_id)
@@ -97,7 +97,7 @@ def run_job(place: Place, job_id: int) -> str:
         return _finish(sessions, job_id, "failed", fault(error))
 
 
-Made = tuple[int, Rendered]
+FinishedRender = tuple[int, Rendered]
 """A revision, and what was made for it."""
 
 
@@ -110,7 +110,7 @@ class _Step(NamedTuple):
     frames: Sequence[StoredFrame]
 
 
-def _next_step(session: Session, job_id: int, made: Made | None, store: Store) -> _Step | str:
+def _next_step(session: Session, job_id: int, made: FinishedRender | None, store: Store) -> _Step | str:
     """What a job has yet to make; the state it ended in if it is called off, or what was ``made`` is wanted."""
     job = _at_work(session, job_id)
     if job is None:

@@ -22,7 +22,7 @@ from ..pictures.moving import open_moving
 from ..recipe import ApngOutput
 from ..store import Store
 from ..timing import held as held_as
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
 from .png_writer import PALETTE, RGB, RGBA, SIGNATURE, chunk, deflated, filtered, header
@@ -44,13 +44,15 @@ class ApngFormat:
     version = 2
     effort = 4
 
-    def hold(self, plan: Plan, output: ApngOutput) -> Held:
+    def hold(self, plan: Plan, output: ApngOutput) -> FormatTiming:
         return held_as.apng(plan.durations, plan.repeat)
 
-    def inputs(self, frames: PlayedFrames, output: ApngOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: ApngOutput, held: FormatTiming) -> Json:
         return None if frames.opaque else output.over, output.effort
 
-    def encode(self, frames: PlayedFrames, output: ApngOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: ApngOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         laid = LaidOver(frames, None if frames.opaque else output.over)
         made = encode_apng(laid, output.effort, firsts=frames.firsts, begin=tools.begin)
         width, height = frames.canvas
@@ -59,7 +61,7 @@ class ApngFormat:
         kept = tools.keep(made.data, MEDIA_TYPE)
         return Coded(key, (kept,), info, made.costs, tuple(range(len(made.costs))), time)
 
-    def timed(self, coded: Coded, held: Held, output: ApngOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: ApngOutput, store: Store) -> Timed:
         (file,) = coded.files
         count = len(held.units)
         repeat = held.repeat if count > 1 else 1

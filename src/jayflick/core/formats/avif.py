@@ -12,7 +12,7 @@ from ..pictures.moving import open_moving
 from ..recipe import AvifOutput
 from ..store import Store
 from ..timing import held as held_as
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
 from .played import Played
@@ -24,17 +24,19 @@ class AvifFormat:
     version = 1
     effort = 20
 
-    def hold(self, plan: Plan, output: AvifOutput) -> Held:
+    def hold(self, plan: Plan, output: AvifOutput) -> FormatTiming:
         held = held_as.avif(plan.durations)
         if plan.repeat == 0:
             return held
         note = "plays for ever: an AVIF is written without a repeat; use APNG, WebP or GIF for one"
-        return Held(held.format, held.units, held.unit, 0, (*held.notes, note))
+        return FormatTiming(held.format, held.units, held.unit, 0, (*held.notes, note))
 
-    def inputs(self, frames: PlayedFrames, output: AvifOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: AvifOutput, held: FormatTiming) -> Json:
         return None if frames.opaque else output.over, output.quality, output.speed, held.units
 
-    def encode(self, frames: PlayedFrames, output: AvifOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: AvifOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
@@ -54,7 +56,7 @@ class AvifFormat:
         kept = tools.keep(_undated(out.getvalue()), MEDIA_TYPE)
         return Coded(key, (kept,), info, (), tuple(range(len(frames))))
 
-    def timed(self, coded: Coded, held: Held, output: AvifOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: AvifOutput, store: Store) -> Timed:
         (file,) = coded.files
         count = len(held.units)
         made = File(output.file_name, MEDIA_TYPE, file.size, lambda: store.read(file.sha256))

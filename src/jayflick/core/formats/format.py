@@ -13,7 +13,7 @@ from ..framing.frames import PlayedFrames
 from ..recipe import BaseOutput
 from ..stages import Stages
 from ..store import Store
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 
 O_contra = TypeVar("O_contra", bound=BaseOutput, contravariant=True)
@@ -138,20 +138,22 @@ class Format(Protocol[O_contra]):
     effort: int
     """How much longer coding a pixel takes than that of a GIF, roughly."""
 
-    def hold(self, plan: Plan, output: O_contra) -> Held:
+    def hold(self, plan: Plan, output: O_contra) -> FormatTiming:
         """The plan's durations in the format's own unit. ``InputError`` for what it cannot hold."""
         ...
 
-    def inputs(self, frames: PlayedFrames, output: O_contra, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: O_contra, held: FormatTiming) -> Json:
         """All that the coded pictures depend on besides what is shown, brought to what it comes to: settings
         that can alter no pixel are not in it. ``InputError`` for what the format cannot hold."""
         ...
 
-    def encode(self, frames: PlayedFrames, output: O_contra, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: O_contra, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         """Code the pictures and measure the files. ``key`` names what goes in."""
         ...
 
-    def timed(self, coded: Coded, held: Held, output: O_contra, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: O_contra, store: Store) -> Timed:
         """The files with their time. Touches no pixel."""
         ...
 

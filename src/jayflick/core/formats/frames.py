@@ -22,7 +22,7 @@ from ..stages import cache_key
 from ..store import Store
 from ..timing import held as held_as
 from ..timing.flicks import SECOND
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, CodedFile, File, Json, Timed, Tools
 from .gif.shared import SharedPalette, share_palette
@@ -36,25 +36,27 @@ class FramesFormat:
     version = 4
     effort = 3
 
-    def hold(self, plan: Plan, output: FramesOutput) -> Held:
+    def hold(self, plan: Plan, output: FramesOutput) -> FormatTiming:
         if output.held == "once":
-            return Held("Frames", list(plan.durations), Fraction(1, SECOND), plan.repeat)
+            return FormatTiming("Frames", list(plan.durations), Fraction(1, SECOND), plan.repeat)
         held = held_as.video(plan.times, output.take.rate)
         if sum(held.units) > MAX_PLACES:
             raise InputError(
                 f"{sum(held.units)} pictures would be written; the most are {MAX_PLACES}",
                 remedy="write held frames once, or set a rate for this output",
             )
-        return Held("Frames", held.units, held.unit, plan.repeat, held.notes)
+        return FormatTiming("Frames", held.units, held.unit, plan.repeat, held.notes)
 
-    def inputs(self, frames: PlayedFrames, output: FramesOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: FramesOutput, held: FormatTiming) -> Json:
         quality = output.quality if output.picture == "jpeg" else None
         over = None if frames.opaque else output.over
         inputs = over, output.picture, output.pixels, output.rle and output.picture == "tga", quality
         backing = _backing(frames, output)
         return inputs if backing is None else (*inputs, backing.model_dump())
 
-    def encode(self, frames: PlayedFrames, output: FramesOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: FramesOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         laid = LaidOver(frames, output.over)
         if output.pixels not in output.ALPHA:
             remedy = "lay it over a page colour, or keep the alpha (RGBA)"
@@ -124,7 +126,7 @@ class FramesFormat:
         files = tuple(made[one][0] for one in wanted)
         return Coded(key, files, info, tuple(file.size for file in files))
 
-    def timed(self, coded: Coded, held: Held, output: FramesOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: FramesOutput, store: Store) -> Timed:
         """Only lists the pictures, those that are held as often as they are wished."""
         times = held.units if output.held == "repeated" else [1] * len(held.units)
         listed = [file for file, count in zip(coded.files, times, strict=True) for _ in range(count)]

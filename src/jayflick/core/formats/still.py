@@ -12,7 +12,7 @@ from ..framing.settled import LaidOver
 from ..pictures.kinds import read_picture
 from ..recipe import StillOutput
 from ..store import Store
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
 from .picture import MEDIA_TYPES, with_pixels, write_picture
@@ -22,15 +22,17 @@ class StillFormat:
     version = 1
     effort = 2
 
-    def hold(self, plan: Plan, output: StillOutput) -> Held:
+    def hold(self, plan: Plan, output: StillOutput) -> FormatTiming:
         """A still has no time: it is looked at for a second."""
-        return Held("Still", [1], Fraction(1), 1)
+        return FormatTiming("Still", [1], Fraction(1), 1)
 
-    def inputs(self, frames: PlayedFrames, output: StillOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: StillOutput, held: FormatTiming) -> Json:
         over = None if frames.opaque else output.over
         return over, output.picture, None if output.picture == "png" else output.quality
 
-    def encode(self, frames: PlayedFrames, output: StillOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: StillOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         tools.begin("encoding", 1)
         laid = LaidOver(frames, output.over)
         if output.picture == "jpeg":
@@ -45,7 +47,7 @@ class StillFormat:
         kept = tools.keep(data, MEDIA_TYPES[output.picture])
         return Coded(key, (kept,), info, (len(data),), (0,))
 
-    def timed(self, coded: Coded, held: Held, output: StillOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: StillOutput, store: Store) -> Timed:
         (file,) = coded.files
         made = File(output.file_name, file.media_type, file.size, lambda: store.read(file.sha256))
         return Timed((made,), (0,), Fraction(0), 1, 1)

@@ -27,7 +27,7 @@ from ..recipe import VideoOutput
 from ..store import Store
 from ..timing import held as held_as
 from ..timing.flicks import SECOND
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
 
@@ -80,7 +80,7 @@ class VideoFormat:
     version = 2
     effort = 12
 
-    def hold(self, plan: Plan, output: VideoOutput) -> Held:
+    def hold(self, plan: Plan, output: VideoOutput) -> FormatTiming:
         held = held_as.video(plan.times)
         count = _total(held, output)
         if count > MOST_FRAMES:
@@ -91,14 +91,16 @@ class VideoFormat:
         notes = list(held.notes)
         if output.length is not None and count % sum(held.units):
             notes.append("the length cuts the loop: the clip does not end where it begins")
-        return Held("Video", held.units, held.unit, 1, tuple(notes))
+        return FormatTiming("Video", held.units, held.unit, 1, tuple(notes))
 
-    def inputs(self, frames: PlayedFrames, output: VideoOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: VideoOutput, held: FormatTiming) -> Json:
         over = None if frames.opaque else output.over
         spent = (output.quality, output.most_bytes) if output.codec in _SHARED else None
         return version("av"), over, output.codec, spent, held.units, str(held.unit), _total(held, output)
 
-    def encode(self, frames: PlayedFrames, output: VideoOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: VideoOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         coder = CODERS[output.codec]
         laid = LaidOver(frames, output.over)
         if coder.soft is None:
@@ -130,7 +132,7 @@ class VideoFormat:
         time = {"total": total, "trimmed": (width, height) != frames.canvas}
         return Coded(key, (kept,), info, costs, at, time)
 
-    def timed(self, coded: Coded, held: Held, output: VideoOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: VideoOutput, store: Store) -> Timed:
         (file,) = coded.files
         total = coded.time["total"]
         made = File(output.file_name, file.media_type, file.size, lambda: store.read(file.sha256))
@@ -145,14 +147,14 @@ class VideoFormat:
         return decoded(files[0])
 
 
-def _total(held: Held, output: VideoOutput) -> int:
+def _total(held: FormatTiming, output: VideoOutput) -> int:
     """How many frames the clip has."""
     if output.length is not None:
         return max(1, round(Fraction(output.length, SECOND) / held.unit))
     return sum(held.units) * output.plays
 
 
-def _shown(held: Held) -> list[int]:
+def _shown(held: FormatTiming) -> list[int]:
     """Which played step each frame of one round shows."""
     return [step for step, count in enumerate(held.units) for _ in range(count)]
 
@@ -232,7 +234,7 @@ def _met(made: Callable[[int], bytes], most: int, quality: int, data: bytes) -> 
     return best if best is not None else smallest
 
 
-def _costs(data: bytes, held: Held) -> tuple[int, ...]:
+def _costs(data: bytes, held: FormatTiming) -> tuple[int, ...]:
     """The bytes of each played step: of all its frames."""
     with av.open(BytesIO(data)) as container:
         packets = [packet for packet in container.demux(video=0) if packet.size]  # type: ignore[union-attr]

@@ -18,7 +18,7 @@ from ..pictures.moving import open_moving
 from ..recipe import WebpOutput
 from ..store import Store
 from ..timing import held as held_as
-from ..timing.held import Held
+from ..timing.held import FormatTiming
 from ..timing.plan import Plan
 from .format import Coded, File, Json, Timed, Tools
 from .played import Played
@@ -34,7 +34,7 @@ class WebpFormat:
     version = 1
     effort = 8
 
-    def hold(self, plan: Plan, output: WebpOutput) -> Held:
+    def hold(self, plan: Plan, output: WebpOutput) -> FormatTiming:
         held = held_as.webp(plan.durations, plan.repeat)
         if sum(held.units) > LONGEST:
             raise InputError(
@@ -43,13 +43,15 @@ class WebpFormat:
             )
         return held
 
-    def inputs(self, frames: PlayedFrames, output: WebpOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: WebpOutput, held: FormatTiming) -> Json:
         soft = not frames.opaque and output.over is None
         over = None if frames.opaque else output.over
         spent = None if output.lossless else (output.quality, output.alpha_quality if soft else None)
         return over, spent, output.effort
 
-    def encode(self, frames: PlayedFrames, output: WebpOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: WebpOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
@@ -87,7 +89,7 @@ class WebpFormat:
         time = {"loop": loop_at, "frames": [at for at, _ in frames_at]}
         return Coded(key, (tools.keep(data, MEDIA_TYPE),), info, tuple(costs), tuple(at), time)
 
-    def timed(self, coded: Coded, held: Held, output: WebpOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: WebpOutput, store: Store) -> Timed:
         (file,) = coded.files
         count = max(coded.at) + 1
         repeat = held.repeat if count > 1 else 1

@@ -18,7 +18,7 @@ USUAL_VIDEO = Fraction(60)
 
 
 @dataclass(frozen=True)
-class Held:
+class FormatTiming:
     """Durations brought to a format."""
 
     format: str
@@ -43,7 +43,9 @@ class Held:
         return sum(self.units) * self.unit
 
 
-def _held(format: str, durations: Sequence[int], unit: Fraction, floor: int, repeat: int, why: str) -> Held:
+def _held(
+    format: str, durations: Sequence[int], unit: Fraction, floor: int, repeat: int, why: str
+) -> FormatTiming:
     """Durations brought to a unit, with a note if they had to become longer; ``why``: for which reason."""
     units = conform(durations, unit * SECOND, floor=floor)
     lasts, wanted = sum(units) * unit, Fraction(sum(durations), SECOND)
@@ -53,21 +55,21 @@ def _held(format: str, durations: Sequence[int], unit: Fraction, floor: int, rep
             f"lasts {round(lasts * 1000)} ms instead of {round(wanted * 1000)}: {why}; play every second "
             "frame, or slower"
         )
-    return Held(format, units, unit, repeat, tuple(notes))
+    return FormatTiming(format, units, unit, repeat, tuple(notes))
 
 
-def gif(durations: Sequence[int], repeat: int = 0) -> Held:
+def gif(durations: Sequence[int], repeat: int = 0) -> FormatTiming:
     """Hundredths (GIF89a, section 23)."""
     why = f"a GIF frame shorter than {GIF_FLOOR} hundredths would be played at about 10"
     return _held("GIF", durations, Fraction(1, 100), GIF_FLOOR, repeat, why)
 
 
-def webp(durations: Sequence[int], repeat: int = 0) -> Held:
+def webp(durations: Sequence[int], repeat: int = 0) -> FormatTiming:
     """Milliseconds (WebP container specification, ANMF chunk)."""
     return _held("WebP", durations, Fraction(1, 1000), BROWSER_FLOOR, repeat, _browsers("WebP"))
 
 
-def avif(durations: Sequence[int], repeat: int = 0) -> Held:
+def avif(durations: Sequence[int], repeat: int = 0) -> FormatTiming:
     """Milliseconds, the time scale this is written with (ISO/IEC 14496-12, media header)."""
     return _held("AVIF", durations, Fraction(1, 1000), BROWSER_FLOOR, repeat, _browsers("AVIF"))
 
@@ -76,7 +78,7 @@ def _browsers(format: str) -> str:
     return f"browsers play {format} frames shorter than {BROWSER_FLOOR} ms as 100"
 
 
-def apng(durations: Sequence[int], repeat: int = 0) -> Held:
+def apng(durations: Sequence[int], repeat: int = 0) -> FormatTiming:
     """One denominator for all delays: numerator and denominator have 16 bits (PNG third edition, fcTL chunk).
 
     Exact where a part of a second that all delays are whole numbers of fits; the finest that fits otherwise.
@@ -92,7 +94,7 @@ def apng(durations: Sequence[int], repeat: int = 0) -> Held:
     return _held("APNG", durations, unit, floor, repeat, _browsers("APNG"))
 
 
-def video(times: Sequence[Fraction | int], rate: str | None = None) -> Held:
+def video(times: Sequence[Fraction | int], rate: str | None = None) -> FormatTiming:
     """Repeated frames at one rate: one at which every delay, in flicks, exact, is a whole number of frames, if
     there is.
 
@@ -103,7 +105,7 @@ def video(times: Sequence[Fraction | int], rate: str | None = None) -> Held:
         unit = 1 / Fraction(rate)
     if unit >= Fraction(1, FASTEST_VIDEO):
         units = [int(time / (unit * SECOND)) for time in times]
-        return Held("Video", units, 1 / _holdable(1 / unit))
+        return FormatTiming("Video", units, 1 / _holdable(1 / unit))
     if len(set(times)) == 1:  # too fast, but even: every second one, or third …, and so it stays
         unit *= math.ceil(1 / (unit * FASTEST_VIDEO))
     else:
@@ -113,7 +115,7 @@ def video(times: Sequence[Fraction | int], rate: str | None = None) -> Held:
     if sum(units) == 0:
         units[0] = 1
         notes = (f"lasts {float(unit * 1000):.0f} ms: a clip has at least one frame",)
-    return Held("Video", units, unit, notes=notes)
+    return FormatTiming("Video", units, unit, notes=notes)
 
 
 def _shared_part(times: Sequence[Fraction | int]) -> Fraction:

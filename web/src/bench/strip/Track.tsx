@@ -288,7 +288,7 @@ const Cells = memo(function Cells({
         // Some formats do not tell what a frame weighs.
         const cost = result.costs[index];
         const weighs = cost === undefined ? "" : `, ${kilobytes(cost)} KB`;
-        const held = String(result.places[index] ?? 0) in holds ? ", held" : "";
+        const held = String(result.places[index] ?? 0) in holds ? ", custom delay" : "";
         const what = result.blends[String(index)]
           ? ", blended"
           : result.positions[index] === 0

@@ -19,12 +19,12 @@ from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
 from ...palette.words import as_words, words_of
 from . import lzw
+from .band_cache import BandCache
 from .edges import Edges, changed, union, vanished
 from .lossy import encode_lossy
 from .own_tables import OwnTables, encode_own_tables
 from .runs import Runs, Tell, untold
 from .shared import ALL_PLACES, SharedPalette
-from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .weighing import cost
 from .writer import (
@@ -58,7 +58,7 @@ def _quantised(frames: Frames, quantiser: Quantiser, firsts: Sequence[int]) -> I
     """
     height, width = quantiser.shown.shape
     top, bottom = quantiser.halves
-    shelf = Shelf(firsts)
+    shelf = BandCache(firsts)
 
     def half(index: int, frame: NDArray[np.uint8], rows: slice, carry: NDArray[np.int32]) -> None:
         if firsts[index] < index:

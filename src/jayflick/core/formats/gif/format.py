@@ -22,7 +22,7 @@ from ...stages import cache_key
 from ...store import Store
 from ...timing import held as held_as
 from ...timing.conform import GIF_CEILING
-from ...timing.held import Held
+from ...timing.held import FormatTiming
 from ...timing.plan import Plan
 from ..format import Coded, File, Json, Timed, Tools
 from .encoder import encode_gif
@@ -132,7 +132,7 @@ class GifFormat:
     version = 7
     effort = 1
 
-    def hold(self, plan: Plan, output: GifOutput) -> Held:
+    def hold(self, plan: Plan, output: GifOutput) -> FormatTiming:
         held = held_as.gif(plan.durations, plan.repeat)
         longest = max(held.units)
         if longest > GIF_CEILING:
@@ -143,11 +143,13 @@ class GifFormat:
             )
         return held
 
-    def inputs(self, frames: PlayedFrames, output: GifOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: GifOutput, held: FormatTiming) -> Json:
         how = _Settings.of(frames, output)
         return PALETTE_VERSION, *how.choosing, *how.coding[1:]
 
-    def encode(self, frames: PlayedFrames, output: GifOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: GifOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         """Coded pictures are kept under the palette they really got: art of 40 colours is coded once, whether
         64 or 128 are allowed."""
         how = _Settings.of(frames, output)
@@ -223,7 +225,7 @@ class GifFormat:
         key = cache_key("dither", DITHER_VERSION, sample.names, how.alpha, colours, how.amount)
         return "diffusion" if tools.stages.obtain("dither", key, choose) == b"diffusion" else "none"
 
-    def timed(self, coded: Coded, held: Held, output: GifOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: GifOutput, store: Store) -> Timed:
         (file,) = coded.files
         size = file.size
         delays = _delays(held.units, coded.at)

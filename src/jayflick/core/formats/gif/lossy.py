@@ -18,12 +18,12 @@ from ...palette.choose import Colour
 from ...palette.words import packed, words_of
 from ...quality.visible import visibility
 from . import lzw
+from .band_cache import BandCache
 from .edges import Edges, changed, vanished, with_area
 from .ready import Ready, added, aim, needed, sum_up
 from .runs import Tell, follow_on
 from .search import Search
 from .shared import SharedPalette
-from .shelf import Shelf
 from .side_by_side import Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, SMALLEST, FrameBlock
 
@@ -55,7 +55,7 @@ class _Preparing:
         self._palette = palette
         self._exact = packed(exact)
         self._firsts = firsts
-        self._shelf = Shelf(firsts)
+        self._shelf = BandCache(firsts)
 
     def frame(self, index: int) -> Ready:
         """The next frame: they are asked for in order, each once."""
@@ -209,7 +209,7 @@ def encode_lossy(
     marked = len(frames) > 1 or shared.transparent
     with (
         closing(_Preparing(frames, quantiser, search.palette, exact, firsts)) as preparing,
-        closing(Shelf(firsts)) as shelf,
+        closing(BandCache(firsts)) as shelf,
         executor(frames, 1) as ahead,
         executor(frames, 1) as beside,
     ):

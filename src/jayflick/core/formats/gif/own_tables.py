@@ -26,13 +26,13 @@ from ...palette.levels import EACH, FINE, SOFT
 from ...palette.nearest import Nearest
 from ...palette.words import as_words, packed, words_of
 from ...quality.visible import SCALE, visibility
+from .band_cache import BandCache
 from .edges import vanished, with_area
 from .lossy import at_means, price
 from .ready import Ready, aim, needed, sum_up
 from .runs import Tell, follow_on
 from .search import Search, running_bits
 from .shared import MOST_COLOURS, SharedPalette, palette_of
-from .shelf import Shelf
 from .side_by_side import THREADS, Frames, executor
 from .writer import DO_NOT_DISPOSE, RESTORE_TO_BACKGROUND, FrameBlock, colour_table_bits
 
@@ -220,7 +220,7 @@ def encode_own_tables(
         """What each pixel's source was when it was last chosen anew."""
         ahead: deque[tuple[NDArray[np.uint8], Future[_Frame] | None]] = deque()
         whole = slice(0, height)
-        with closing(Shelf(firsts if reach else ())) as sources, executor(frames, THREADS) as pool:
+        with closing(BandCache(firsts if reach else ())) as sources, executor(frames, THREADS) as pool:
             try:
                 for index, first in enumerate(firsts):
                     frame = frames[index]
@@ -242,7 +242,7 @@ def encode_own_tables(
 
     coder = _Coder(height, width, price(loss) or _FREE, choosing, moves=amount == 0)
     blocks: list[FrameBlock] = []
-    with closing(Shelf(firsts)) as shelf, closing(coming()) as queue:
+    with closing(BandCache(firsts)) as shelf, closing(coming()) as queue:
         clear, future = next(queue)
         begin = clear
         for index, first in enumerate(firsts):

@@ -25,7 +25,7 @@ from ...pictures.kinds import read_picture
 from ...recipe import SheetOutput
 from ...store import Store
 from ...timing.flicks import SECOND
-from ...timing.held import Held
+from ...timing.held import FormatTiming
 from ...timing.listed import Listed
 from ...timing.plan import Plan
 from ..format import Coded, File, Json, Timed, Tools
@@ -46,11 +46,11 @@ class SheetFormat:
     version = 2
     effort = 3
 
-    def hold(self, plan: Plan, output: SheetOutput) -> Held:
+    def hold(self, plan: Plan, output: SheetOutput) -> FormatTiming:
         """The exact times: a description has no unit of its own."""
-        return Held("Sheet", list(plan.durations), Fraction(1, SECOND), plan.repeat)
+        return FormatTiming("Sheet", list(plan.durations), Fraction(1, SECOND), plan.repeat)
 
-    def inputs(self, frames: PlayedFrames, output: SheetOutput, held: Held) -> Json:
+    def inputs(self, frames: PlayedFrames, output: SheetOutput, held: FormatTiming) -> Json:
         items = Items.of(frames.names, output, _listed(held))
         space = Space.of(output)
         over = None if frames.opaque else output.over
@@ -66,7 +66,9 @@ class SheetFormat:
         require_fit(laid, items, frames, output, None)
         return [settings, laid.layout.sheets, laid.layout.cells, items.of_step]
 
-    def encode(self, frames: PlayedFrames, output: SheetOutput, held: Held, key: str, tools: Tools) -> Coded:
+    def encode(
+        self, frames: PlayedFrames, output: SheetOutput, held: FormatTiming, key: str, tools: Tools
+    ) -> Coded:
         items = Items.of(frames.names, output, _listed(held))
         used = used_of(frames, items, output, tools.stages) if needs_used(output) else None
         if used is not None and not used.union.width:
@@ -77,7 +79,7 @@ class SheetFormat:
         palette = drawn.palette() if output.pixels == "256" else None
         files, colours, clear, empty = [], None, False, True
         smallest = tools.begin("encoding", 0) if output.smallest else None
-        on_cell = tools.begin("encoding", len(items.shows))
+        on_cell = tools.begin("encoding", len(items.first_step))
         for sheet, (width, height) in enumerate(laid.layout.sheets):
             picture = drawn.sheet(sheet, width, height, on_cell)
             clear = clear or not is_opaque(picture)
@@ -113,7 +115,7 @@ class SheetFormat:
         }
         return Coded(key, tuple(files), info, (), (), json.loads(json.dumps(time)))
 
-    def timed(self, coded: Coded, held: Held, output: SheetOutput, store: Store) -> Timed:
+    def timed(self, coded: Coded, held: FormatTiming, output: SheetOutput, store: Store) -> Timed:
         """The description with its time, behind the pictures as they are."""
         stem, ending = PurePath(output.file_name).stem, PurePath(output.file_name).suffix
         names = [output.file_name]
@@ -167,7 +169,7 @@ def require_fit(
     off, most = len(laid.layout.off), Space.of(output).most
     if not off:
         return
-    some = "the frame does" if len(items.shows) == 1 else f"{off} of {len(items.shows)} frames do"
+    some = "the frame does" if len(items.first_step) == 1 else f"{off} of {len(items.first_step)} frames do"
     several = "several sheets" if output.split else "a sheet"
     scaled = largest_scale(items, frames.canvas, frames.source_size, output, used)
     at = f"they fit at {scaled.words}" if scaled else "they fit at no scale"
@@ -177,7 +179,7 @@ def require_fit(
     )
 
 
-def _listed(held: Held) -> Listed:
+def _listed(held: FormatTiming) -> Listed:
     if held.listed is None:
         raise ValueError("a sheet lists its frames by name")
     return held.listed
@@ -202,7 +204,7 @@ class _Drawn:
         self._frames, self._output, self._items, self._laid = frames, output, items, laid
         self._palette: NDArray[np.uint8] | None = None
         if output.pixels == "565" and output.over is None and not frames.opaque:
-            for index in items.shows:
+            for index in items.first_step:
                 if not is_opaque(frames[index]):
                     raise InputError(
                         f"565 has no alpha, and frame {index + 1} is not opaque",
@@ -246,7 +248,7 @@ class _Drawn:
 
     def _part(self, item: int) -> NDArray[np.uint8]:
         """What of a picture lies on the sheet, upright, with all its levels."""
-        frame = self._frames[self._items.shows[item]]
+        frame = self._frames[self._items.first_step[item]]
         if self._output.over is not None:
             frame = laid_over(frame, self._output.over)
         box = self._laid.boxes[item]
@@ -277,7 +279,7 @@ def _put(sheet: NDArray[np.uint8], part: NDArray[np.uint8], cell: Cell, extrude:
 
 
 def describe(
-    coded: Coded, held: Held, output: SheetOutput, files: Sequence[str]
+    coded: Coded, held: FormatTiming, output: SheetOutput, files: Sequence[str]
 ) -> tuple[SheetDocument, list[str]]:
     """The description of sheets under these file names, and what a person should know of it."""
     listed, time = _listed(held), coded.time

@@ -22,7 +22,7 @@ from .packed import packed
 class Items:
     """Pictures that are laid out, numbered row by row; a picture that is played twice is one in its row."""
 
-    shows: tuple[int, ...]
+    first_step: tuple[int, ...]
     """For each the first played step that shows it."""
     of_step: tuple[int, ...]
     """Which of them each played step shows."""
@@ -45,13 +45,13 @@ class Items:
         rows: dict[str | None, dict[str, int]] = {name: {} for name in order}
         for index, (name, span) in enumerate(zip(names, spans, strict=True)):
             rows[span].setdefault(name, index)
-        shows = [index for row in rows.values() for index in row.values()]
+        first_steps = [index for row in rows.values() for index in row.values()]
         number = {
             (span, name): item
             for item, (span, name) in enumerate((span, name) for span, row in rows.items() for name in row)
         }
         of_step = tuple(number[span, name] for name, span in zip(names, spans, strict=True))
-        return cls(tuple(shows), of_step, tuple(len(row) for row in rows.values()), tuple(rows))
+        return cls(tuple(first_steps), of_step, tuple(len(row) for row in rows.values()), tuple(rows))
 
 
 @dataclass(frozen=True)
@@ -78,14 +78,17 @@ def used_of(frames: PlayedFrames, items: Items, output: SheetOutput, stages: Sta
     """Measure what of each picture is used, or recall it."""
     if covered(frames, output):
         width, height = frames.canvas
-        return Used((Box(0, 0, width, height),) * len(items.shows), tuple(frames.names[i] for i in items.shows))
-    found = [_used(frames, index, stages) for index in items.shows]
+        return Used(
+            (Box(0, 0, width, height),) * len(items.first_step),
+            tuple(frames.names[i] for i in items.first_step),
+        )
+    found = [_used(frames, index, stages) for index in items.first_step]
     return Used(tuple(box for box, _ in found), tuple(content for _, content in found))
 
 
 def used_if_known(frames: PlayedFrames, items: Items, output: SheetOutput, stages: Stages) -> Used | None:
     """Like :func:`used_of`, but only if no pixel need be looked at."""
-    unknown = any(not stages.has("box", _key(frames, index)) for index in items.shows)
+    unknown = any(not stages.has("box", _key(frames, index)) for index in items.first_step)
     if unknown and not covered(frames, output):
         return None
     return used_of(frames, items, output, stages)
@@ -130,7 +133,7 @@ def lay_out(items: Items, canvas: tuple[int, int], output: SheetOutput, used: Us
             assert used is not None
             cell = used.union
         layout = even(items.rows, (cell.width, cell.height), output.columns, space, split=output.split)
-        return LaidOut(layout, (cell,) * len(items.shows))
+        return LaidOut(layout, (cell,) * len(items.first_step))
     assert used is not None
     # An empty picture still has a place, of one clear pixel; equal ones share theirs.
     boxes = tuple(box if box.width else Box(0, 0, 1, 1) for box in used.boxes)

@@ -66,7 +66,7 @@ def plan_sheet(
     if laid.layout.off:
         scaled = largest_scale(items, pictures.canvas, pictures.source_size, output, used)
         helpful = remedies(pictures, output, listed, used, scaled, stages)
-    shown = tuple(pictures.position(index) for index in items.shows)
+    shown = tuple(pictures.position(index) for index in items.first_step)
     crop, placed = framed.cut(max(1, shown[0]))
     memory = sum(texture_bytes(*sides, output.pixels, output.mip_levels) for sides in laid.layout.sheets)
     places = dict(zip(laid.layout.cells, laid.boxes, strict=True))

@@ -12,7 +12,7 @@ import numpy as np
 from ...dither.quantise import Band
 
 
-class Shelf:
+class BandCache:
     """Bands of frames that are shown again later, kept in a file: there may be many."""
 
     def __init__(self, firsts: Sequence[int]) -> None:
