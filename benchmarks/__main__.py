@@ -1,11 +1,12 @@
 """All measurements, one after another."""
 
-from . import apng, broadcast, encode, framing, gather, memory, retune, rhythm, sheets, smallest, start
+from . import apng, broadcast, encode, formats, framing, gather, memory, retune, rhythm, sheets, smallest, start
 
 for title, part in (
     ("Whole encodes", encode),
     ("The fewest bytes at no less likeness", smallest),
     ("Animated PNG", apng),
+    ("Other formats", formats),
     ("Gathering", gather),
     ("The rhythm strip", rhythm),
     ("Framing", framing),

@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jayflick.core.errors import InputError
+from jayflick.core.formats.ahead import AHEAD, ahead
 from jayflick.core.formats.table import FORMATS
 from jayflick.core.framing.bleed import bled
 from jayflick.core.recipe import BaseOutput, Output, Recipe
@@ -240,3 +241,23 @@ def test_colour_is_spread_under_what_is_clear_and_nothing_else_changes() -> None
     assert spread[~there][:, 0].min() >= 220  # between the two colours of the art: nothing is dark
     for same in (np.zeros_like(frame), np.full_like(frame, 255)):
         assert bled(same) is same
+
+
+def test_what_is_made_ahead_comes_in_turn_and_no_further_than_it_is_wanted() -> None:
+    made: list[int] = []
+
+    def make(number: int) -> int:
+        if number == 7:
+            raise InputError("is broken", file="seven.png")
+        made.append(number)
+        return -number
+
+    assert list(ahead(make, range(5))) == [0, -1, -2, -3, -4]
+    made.clear()
+    coming = ahead(make, range(10))
+    assert [next(coming), next(coming)] == [0, -1]
+    coming.close()
+    assert made == list(range(len(made)))
+    assert len(made) <= 2 + AHEAD
+    with pytest.raises(InputError, match="is broken"):
+        list(ahead(make, range(10)))

@@ -18,6 +18,7 @@ from .formats.sheet.packed import packed
 from .formats.sheet.pixels import DITHERS, THRESHOLDS, reduced
 from .framing.alpha import settle
 from .framing.art import art_of
+from .framing.bleed import bled
 from .framing.moves import Warp, common
 from .framing.resample import resample
 from .framing.tone import Levels, toned
@@ -56,6 +57,7 @@ def warm() -> None:
             frame = np.stack([red, green, (x * y + shift) & 255, alpha], axis=2).astype(np.uint8)
             frames.append(settle(frame, Alpha()))
         art_of(frames[0])
+        bled(frames[0])
         resample(frames[0], 50, 50, "area")
         toned(frames[0], Levels.of(frames[0]).matched(Levels.of(frames[1]), "levels"), 0)
         shared = share_palette(frames, 16)

@@ -1,6 +1,7 @@
 """Animated AVIF, coded by Pillow with its time: another time is coded anew."""
 
 from collections.abc import Iterator, Sequence
+from contextlib import closing
 from io import BytesIO
 
 import numpy as np
@@ -40,17 +41,17 @@ class AvifFormat:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
-        played = Played(laid, soft=soft, bleed=True, on_frame=on_frame)
         out = BytesIO()
-        played.save(
-            out,
-            "AVIF",
-            save_all=True,
-            duration=list(held.units),
-            quality=output.quality,
-            speed=output.speed,
-            max_threads=2,  # what is coded must not depend on the machine
-        )
+        with closing(Played(laid, soft=soft, bleed=True, on_frame=on_frame)) as played:
+            played.save(
+                out,
+                "AVIF",
+                save_all=True,
+                duration=list(held.units),
+                quality=output.quality,
+                speed=output.speed,
+                max_threads=2,  # what is coded must not depend on the machine
+            )
         width, height = frames.canvas
         info = {"width": width, "height": height, "colours": None, "transparent": soft}
         kept = tools.keep(_undated(out.getvalue()), MEDIA_TYPE)

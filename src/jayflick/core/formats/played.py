@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..framing.bleed import bled
+from .ahead import ahead
 
 
 class Played(Image.Image):
@@ -22,6 +23,8 @@ class Played(Image.Image):
         self._bleed = bleed
         self._on_frame = on_frame
         self._at = -1
+        self._coming = ahead(self._picture, range(len(frames)))
+        self._next = 0
         self.n_frames = len(frames)
         self.is_animated = len(frames) > 1
         self.seek(0)
@@ -31,15 +34,24 @@ class Played(Image.Image):
             raise EOFError
         if frame == self._at:
             return
-        picture: NDArray[np.uint8] = self._frames[frame]
-        if not self._soft:
-            picture = np.ascontiguousarray(picture[:, :, :3])
-        elif self._bleed:
-            picture = bled(picture)
-        shown = Image.fromarray(picture)
+        # Savers take one after the other, and now and then go back to the first.
+        in_turn = frame == self._next
+        shown = Image.fromarray(next(self._coming) if in_turn else self._picture(frame))
+        self._next += in_turn
         self._at, self.im, self._mode, self._size = frame, shown.im, shown.mode, shown.size
         if frame:
             self._on_frame()
+
+    def close(self) -> None:
+        """Make no more ahead."""
+        self._coming.close()
+        super().close()
+
+    def _picture(self, frame: int) -> NDArray[np.uint8]:
+        picture: NDArray[np.uint8] = self._frames[frame]
+        if not self._soft:
+            return np.ascontiguousarray(picture[:, :, :3])
+        return bled(picture) if self._bleed else picture
 
     def tell(self) -> int:
         return 0  # a saver goes back to where it began; there is no need to fetch that

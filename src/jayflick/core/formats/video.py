@@ -6,6 +6,7 @@ ISO/IEC 14496-12 (the index stands before the pictures: "fast start").
 
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing
 from fractions import Fraction
 from importlib.metadata import version
 from io import BytesIO
@@ -29,6 +30,7 @@ from ..timing import held as held_as
 from ..timing.flicks import SECOND
 from ..timing.held import FormatTiming
 from ..timing.plan import Plan
+from .ahead import ahead
 from .format import Coded, File, Json, Timed, Tools
 
 MEDIA_TYPES = {".mp4": "video/mp4", ".webm": "video/webm", ".mov": "video/quicktime"}
@@ -52,6 +54,9 @@ class _Coder(NamedTuple):
     lossy: bool
     options: Callable[[int], dict[str, str]]
     """Its own settings for a quality of 0 to 100."""
+
+    def pixels(self, soft: bool) -> str:
+        return self.soft if soft and self.soft else self.opaque
 
 
 def _h264(quality: int) -> dict[str, str]:
@@ -118,8 +123,12 @@ class VideoFormat:
 
         def made(quality: int) -> bytes:
             on_frame = tools.begin("encoding", total)
-            pictures = (picture(shown[number % len(shown)]) for number in range(total))
-            return _written(pictures, (width, height), coder, soft, 1 / held.unit, output, quality, on_frame)
+            steps = (shown[number % len(shown)] for number in range(total))
+            pictures = ahead(lambda step: _prepared(picture(step), coder, soft), steps)
+            with closing(pictures):
+                return _written(
+                    pictures, (width, height), coder, soft, 1 / held.unit, output, quality, on_frame
+                )
 
         data = made(output.quality)
         if output.most_bytes is not None and output.codec in _SHARED and len(data) > output.most_bytes:
@@ -166,8 +175,28 @@ def _fit(frame: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]
     return np.pad(part, lacking, mode="edge") if any(more for _, more in lacking) else part
 
 
+def _prepared(picture: NDArray[np.uint8], coder: _Coder, soft: bool) -> Any:
+    """A picture as its coder takes it."""
+    pixels = coder.pixels(soft)
+    plain = picture if soft else picture[:, :, :3]
+    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(plain), "rgba" if soft else "rgb24")
+    if pixels.startswith("yuv"):
+        frame = reformatted(
+            frame,
+            pixels,
+            src_colorspace=Colorspace.ITU709,
+            dst_colorspace=Colorspace.ITU709,
+            src_color_range=ColorRange.JPEG,
+            dst_color_range=ColorRange.MPEG,
+        )
+        frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+    elif frame.format.name != pixels:
+        frame = reformatted(frame, pixels)
+    return frame
+
+
 def _written(
-    pictures: Iterator[NDArray[np.uint8]],
+    pictures: Iterator[Any],
     size: tuple[int, int],
     coder: _Coder,
     soft: bool,
@@ -178,8 +207,7 @@ def _written(
 ) -> bytes:
     """A whole file."""
     ending = output.endings[0]
-    pixels = coder.soft if soft and coder.soft else coder.opaque
-    yuv = pixels.startswith("yuv")
+    pixels = coder.pixels(soft)
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
         path = Path(scratch) / f"clip{ending}"
         options = {"fflags": "+bitexact"}
@@ -192,24 +220,10 @@ def _written(
             stream.time_base = 1 / rate
             context = stream.codec_context
             context.flags |= av.codec.context.Flags.bitexact
-            if yuv:
+            if pixels.startswith("yuv"):
                 context.color_primaries, context.color_trc = ColorPrimaries.BT709, ColorTrc.BT709
                 context.colorspace, context.color_range = Colorspace.ITU709, ColorRange.MPEG
-            for number, picture in enumerate(pictures):
-                plain = picture if soft else picture[:, :, :3]
-                frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(plain), "rgba" if soft else "rgb24")
-                if yuv:
-                    frame = reformatted(
-                        frame,
-                        pixels,
-                        src_colorspace=Colorspace.ITU709,
-                        dst_colorspace=Colorspace.ITU709,
-                        src_color_range=ColorRange.JPEG,
-                        dst_color_range=ColorRange.MPEG,
-                    )
-                    frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
-                elif frame.format.name != pixels:
-                    frame = reformatted(frame, pixels)
+            for number, frame in enumerate(pictures):
                 frame.pts, frame.time_base = number, 1 / rate
                 container.mux(stream.encode(frame))
                 on_frame()

@@ -5,6 +5,7 @@ Source: WebP container specification (RIFF, VP8X, ANIM and ANMF chunks).
 
 import struct
 from collections.abc import Iterator, Sequence
+from contextlib import closing
 from io import BytesIO
 from itertools import accumulate
 
@@ -55,19 +56,19 @@ class WebpFormat:
         laid = LaidOver(frames, output.over)
         soft = laid.soft() is not None
         on_frame = tools.begin("encoding", len(frames))
-        played = Played(laid, soft=soft, on_frame=on_frame)
         out = BytesIO()
-        played.save(
-            out,
-            "WEBP",
-            save_all=True,
-            duration=_STEP,
-            loop=0,
-            lossless=output.lossless,
-            quality=75 if output.lossless else output.quality,
-            alpha_quality=output.alpha_quality,
-            method=output.effort,
-        )
+        with closing(Played(laid, soft=soft, on_frame=on_frame)) as played:
+            played.save(
+                out,
+                "WEBP",
+                save_all=True,
+                duration=_STEP,
+                loop=0,
+                lossless=output.lossless,
+                quality=75 if output.lossless else output.quality,
+                alpha_quality=output.alpha_quality,
+                method=output.effort,
+            )
         data = out.getvalue()
         parts = list(chunks(data))
         frames_at = [(at, size) for tag, at, size in parts if tag == b"ANMF"]
