@@ -127,8 +127,11 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   // Those of an older job are not the output as it is now either.
   const coding = growing !== null && growing.job === job?.id;
   const outputs = recipe.outputs.map((one) => statusOf(project, one, unsaved));
-  // Where no file can be made of it, what it plays can be told all the same.
-  const plan = usePlan(bench, behind && !unsaved && job?.state === "failed" ? recipe : null);
+  // A sheet that its frames run off is no file; what plays can be told all the same.
+  const plan = usePlan(
+    bench,
+    output.format === "sheet" && behind && !unsaved && job?.state === "failed" ? recipe : null,
+  );
   const cells = partStatuses(project, recipe, output, result, unsaved ? undefined : job, behind, outputs, plan);
   // It opens where it was left, or on the first part that asks for a look.
   const [part, choosePart] = useState<Part>(
