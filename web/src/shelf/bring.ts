@@ -116,7 +116,7 @@ export function tidied<T extends { path: string }>(files: readonly T[]): (T & { 
 export function nameBy(folder: string | undefined): string | null {
   const words = (folder ?? "").replace(/[\s_.\-*]+/g, " ").trim();
   const any =
-    /^(frames?|renders?|rendered|out(put)?|exports?|images?|img|pictures?|seq(uences?)?|png|tga|tiff?|downloads?|desktop|documents|temp|tmp|new folder|untitled folder)$/i;
+    /^(frames?|renders?|rendered|in(put)?|out(put)?|sources?|exports?|images?|img|pictures?|seq(uences?)?|png|tga|tiff?|downloads?|desktop|documents|temp|tmp|new folder|untitled folder)$/i;
   if (!/\p{L}/u.test(words) || any.test(words)) return null;
   return (words.charAt(0).toUpperCase() + words.slice(1)).slice(0, 80);
 }
