@@ -19,7 +19,7 @@ from jayflick.core.formats.sheet.format import cut_out
 from jayflick.demo.flock import DIRECTIONS, MOTIONS, draw_from_above
 from tests.conftest import moving_square
 from tests.core.test_sheets import blots, files, made
-from tests.e2e.conftest import Desk
+from tests.e2e.conftest import Desk, pull_and_call_off
 from tests.e2e.test_outputs import add
 from tests.e2e.test_pictures import fill, undo_all
 from tests.reference.test_sheets import snippet
@@ -176,6 +176,13 @@ def test_every_setting_of_a_sheet_is_changed_and_undone(desk: Desk) -> None:
     def anchor_of_span() -> None:
         by_key("span")
         fill(page, "Anchor across", 0.25)
+
+    before = output()
+    box = page.get_by_role("group", name=re.compile("Anchor point at")).bounding_box()
+    assert box
+    pull_and_call_off(page, (box["x"] + 4, box["y"] + 4), (20, 12))
+    expect(page.get_by_role("group", name="Anchor point at 0.5, 0.5")).to_be_visible()
+    assert output() == before
 
     changes: list[tuple[str, Any]] = [
         ("row_order", row_up),

@@ -10,10 +10,10 @@ from typing import Any
 import httpx
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image, ImageSequence
 
 from jayflick.core.targets.catalogue import find
-from tests.conftest import moving_square
+from tests.conftest import lit_ball, moving_square
 from tests.core.test_broadcast import curtain
 from tests.prepared import copy_empty
 from tests.server import Server, until
@@ -55,6 +55,30 @@ def project(client: httpx.Client) -> str:
     add(client, made, WEBP, SET, CLIP, SAME)
     all_made(client, made)
     return made
+
+
+@pytest.mark.parametrize("loss", [0, 90])
+def test_a_palette_is_what_the_file_shows(client: httpx.Client, loss: int) -> None:
+    """With loss there may be entries that nothing shows, anywhere among the others."""
+    project = project_of(client, lit_ball(3, 96, 64))
+
+    def tuned(**tuning: Any) -> dict[str, Any]:
+        edit(client, project, lambda recipe: recipe["outputs"][0]["tuning"].update(tuning)).raise_for_status()
+        return finished(client, project)
+
+    made = tuned(colours=200, loss=loss)
+    told = client.get(f"/api/results/{made['id']}/palette").json()
+    assert len(told) == made["info"]["colours"]
+    with Image.open(BytesIO(client.get(f"/api/results/{made['id']}/file").content)) as file:
+        pictures = [np.array(frame.convert("RGB")) for frame in ImageSequence.Iterator(file)]
+    shown = np.unique(np.concatenate(pictures).reshape(-1, 3), axis=0)
+    assert {f"#{colour.tobytes().hex()}" for colour in shown} == set(told)
+    refused = client.get(f"/api/results/{tuned(palette='frame')['id']}/palette")
+    assert refused.status_code == 422
+    assert "no palette that all its frames share" in refused.text
+    add(client, project, WEBP)
+    other = all_made(client, project)["soft"]
+    assert "only a GIF has a palette" in client.get(f"/api/results/{other['id']}/palette").text
 
 
 def test_every_output_is_made_and_fetched_as_the_file_it_is(client: httpx.Client, project: str) -> None:

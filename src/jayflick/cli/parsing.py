@@ -55,13 +55,9 @@ def colours(text: str) -> list[str]:
             return read_colours(text)
         data = read_file(path)
         if data.startswith(b"GIF8"):
-            from ..core.formats.gif.reader import (
-                colours_of,
-                read_gif,
-            )  # here, since most commands need no decoder
+            from ..core.formats.gif.reader import colours_of, read_gif  # most commands need no decoder
 
-            shown = colours_of(read_gif(data, name=path.name), name=path.name)
-            return [f"#{red:02x}{green:02x}{blue:02x}" for red, green, blue in shown]
+            return colours_of(read_gif(data, name=path.name), name=path.name)
         if len(data) > MOST_LISTED or b"\0" in data:
             raise InputError(
                 "is no list of colours", file=path.name, remedy="list them as #rrggbb, or use a GIF"

@@ -127,11 +127,9 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   // Those of an older job are not the output as it is now either.
   const coding = growing !== null && growing.job === job?.id;
   const outputs = recipe.outputs.map((one) => statusOf(project, one, unsaved));
-  // A sheet that its frames run off is no file; what plays can be told all the same.
-  const plan = usePlan(
-    bench,
-    output.format === "sheet" && behind && !unsaved && job?.state === "failed" ? recipe : null,
-  );
+  // A sheet that its frames run off is no file; while there is no older one, what plays can be told all the same.
+  const runsOff = output.format === "sheet" && !result && !unsaved && job?.state === "failed";
+  const plan = usePlan(bench, runsOff ? recipe : null, true);
   const cells = partStatuses(project, recipe, output, result, unsaved ? undefined : job, behind, outputs, plan);
   // It opens where it was left, or on the first part that asks for a look.
   const [part, choosePart] = useState<Part>(

@@ -15,7 +15,7 @@ const HANDLES: readonly { name: Handle; x: number; y: number; label: string }[] 
   { name: "w", x: 0, y: 0.5, label: "Left edge" },
 ];
 
-/** Sides that a hand may leave a box with: what is smaller was let slip, and can still be typed. */
+/** Sides that a hand may make a box as small as: what is smaller was let slip, and can still be typed. */
 const LEAST = 4;
 
 export function PullBox({
@@ -55,7 +55,8 @@ export function PullBox({
     };
     follow(event, move, (calledOff) => {
       onPull(null);
-      if (!calledOff && now !== box && now.width >= LEAST && now.height >= LEAST) onDone(now);
+      const slipped = now.width < Math.min(LEAST, box.width) || now.height < Math.min(LEAST, box.height);
+      if (!calledOff && !slipped && now !== box) onDone(now);
     });
   };
   const nudge = (handle: Handle) => (event: KeyboardEvent) => {

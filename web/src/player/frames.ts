@@ -251,9 +251,6 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
   return opened;
 }
 
-/** The file of a result. */
-export const fileOf = async (result: ResultInfo) => new Uint8Array((await fetched(result)).bytes);
-
 async function fetched(result: ResultInfo): Promise<{ bytes: ArrayBuffer; type: string }> {
   const answer = await fetch(fileUrl(result));
   if (!answer.ok) throw new Error("the output could not be fetched");

@@ -101,7 +101,6 @@ export function Shelf() {
         </label>
         <IconButton
           tip={moving ? "Stop all pictures" : "Play all pictures"}
-          aria-pressed={!moving}
           onClick={() => useMotion.setState({ on: !moving })}
         >
           {moving ? <Pause size={14} /> : <Play size={14} />}

@@ -9,6 +9,8 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 from PIL import Image
 
+from ...core.errors import InputError
+from ...core.formats.gif.reader import colours_of, read_gif
 from ...core.formats.table import format_of
 from ...core.framing.frames import Framed
 from ...core.portable import portable
@@ -106,6 +108,18 @@ def _keyed(data: bytes, media_type: str, key: str | None, **headers: str) -> Res
     if key is not None:
         return lasting(data, media_type, **headers)
     return Response(data, media_type=media_type, headers={**headers, "cache-control": "no-store"})
+
+
+@router.get("/results/{result_id}/palette")
+def get_palette(result_id: Number, service: Parts, session: Reading) -> list[str]:
+    """The colours that a GIF shows, as #rrggbb; refused where its frames have palettes of their own."""
+    result = made(session, service.store, result_id, None)
+    if result.output.format != "gif":
+        raise InputError(
+            "only a GIF has a palette", file=result.output.file_name, remedy="choose another output"
+        )
+    name = result.output.file_name
+    return colours_of(read_gif(result.timed.files[0].read(), name=name), name=name)
 
 
 @router.get("/results/{result_id}/file", responses=answers("application/octet-stream"), response_class=Response)

@@ -1,12 +1,11 @@
 // GIF: colours, loss, dither, and how much may stay as it was.
 
+import { api, data } from "../../api/client";
 import { Checkbox, Row, Select, SliderRow, TextField } from "../../ui/controls";
 import { usePlayhead } from "../../player/playhead";
 import type { Shown } from "../useShown";
-import { fileOf } from "../../player/frames";
-import { palettesOf } from "../../player/palettes";
 import { readColours } from "../../typed";
-import { tell, tellError } from "../../ui/notices";
+import { tellError } from "../../ui/notices";
 import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
@@ -56,12 +55,9 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
   const takeFrom = async (id: string) => {
     const other = others.find((one) => one.output.id === id);
     if (!other?.result) return;
-    const [palette, more] = palettesOf(await fileOf(other.result));
-    if (!palette || more) {
-      tell(`${other.output.name} has no palette that all its frames share.`);
-      return;
-    }
-    const locked = [...new Set(palette.slice(0, other.result.info.colours ?? 0).map(asHex))].slice(0, 255);
+    const locked = await data<string[]>(
+      api.GET("/api/results/{result_id}/palette", { params: { path: { result_id: other.result.id } } }),
+    );
     const colours = Math.max(2, locked.length);
     set({ palette: "shared", colours, locked }, `The palette of ${other.output.name}`);
   };
@@ -178,9 +174,6 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
 
 /** How a choice of another output's palette begins; its id follows. */
 const OF = "of ";
-
-const asHex = (colour: string) =>
-  `#${(colour.match(/\d+/g) ?? []).map((level) => Number(level).toString(16).padStart(2, "0")).join("")}`;
 
 const listed = (colours: string) => colours.split(", ").filter(Boolean);
 

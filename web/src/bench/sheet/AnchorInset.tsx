@@ -63,8 +63,8 @@ export function AnchorInset({ bench, shown }: { bench: Bench; shown: Shown | nul
       put((to.clientX - box.left) / box.width, (to.clientY - box.top) / box.height, gesture);
     move(event);
     follow(event, move, (calledOff) => {
-      if (calledOff) put(x, y, gesture);
       bench.release();
+      if (calledOff) bench.undo(); // a frame that had no anchor of its own has none again
     });
   };
   const nudge = (event: KeyboardEvent) => {

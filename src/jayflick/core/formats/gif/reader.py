@@ -349,8 +349,8 @@ def _frame(source: _Bytes, control: _Control, number: int, forgiving: bool) -> G
     )
 
 
-def colours_of(gif: Gif, *, name: str = "GIF") -> list[tuple[int, int, int]]:
-    """The colours that pictures of the one palette show, in its order. Decodes every frame once.
+def colours_of(gif: Gif, *, name: str = "GIF") -> list[str]:
+    """The colours that pictures of the one palette show, as #rrggbb, in its order. Decodes every frame once.
 
     Raises ``InputError`` if there is no palette that all of them share.
     """
@@ -360,7 +360,7 @@ def colours_of(gif: Gif, *, name: str = "GIF") -> list[tuple[int, int, int]]:
     for frame in gif.frames:
         used |= gif.entries_of(frame, name=name)
     shown = gif.palette[used[: len(gif.palette)]]
-    return list(dict.fromkeys((int(r), int(g), int(b)) for r, g, b in shown))
+    return list(dict.fromkeys(f"#{entry.tobytes().hex()}" for entry in shown))
 
 
 def describe(gif: Gif, size: int, *, name: str = "GIF") -> dict[str, Any]:

@@ -4,7 +4,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data, type PlanInfo, type Recipe } from "../../../api/client";
 import type { Bench } from "../../edits";
 
-export function usePlan(bench: Bench, recipe: Recipe | null): PlanInfo | undefined {
+/** `exactly`: nothing is told until it is this one's; otherwise the one before stays until then. */
+export function usePlan(bench: Bench, recipe: Recipe | null, exactly = false): PlanInfo | undefined {
   const query = useQuery({
     queryKey: ["plan", bench.project.id, bench.output.id, recipe],
     queryFn: () =>
@@ -20,5 +21,5 @@ export function usePlan(bench: Bench, recipe: Recipe | null): PlanInfo | undefin
     staleTime: Infinity,
     gcTime: 60_000,
   });
-  return recipe === null ? undefined : query.data;
+  return recipe === null || (exactly && query.isPlaceholderData) ? undefined : query.data;
 }
