@@ -165,6 +165,15 @@ def test_whatever_a_document_holds_it_is_a_target_or_refused(value: Any) -> None
         read_target(json.dumps(value).encode(), "own.json")
 
 
+@pytest.mark.parametrize("most", [1024, 1536, 1024 * 1024, 3_000_000])
+@pytest.mark.parametrize("over", [1, 100, 511])
+def test_what_is_over_a_limit_of_bytes_never_reads_as_the_limit(most: int, over: int) -> None:
+    target = Target.model_validate({"figures": {"bytes": {"stop": {"most": most // 1024 * 1024}}}})
+    (rule,) = check(replace(LOOP, bytes=most // 1024 * 1024 + over), target)
+    assert rule.verdict == "fail"
+    assert f"at most {rule.measured}" != rule.allowed
+
+
 def test_a_target_survives_being_written_down_and_its_schema_stands_in_the_docs() -> None:
     for target in shipped():
         assert read_target(target.model_dump_json().encode(), "again.json") == target

@@ -249,7 +249,8 @@ def _figure(
 def _shown(figure: Figure, value: float) -> str:
     """A figure with its unit."""
     if figure in ("bytes", "frame_bytes"):
-        return f"{value / 1024:,.0f} KB".replace(",", " ") if value >= 1024 else f"{value:.0f} bytes"
+        # Up, as everywhere: what is a byte over a limit must not read as the limit.
+        return f"{math.ceil(value / 1024)} KB" if value >= 1024 else f"{value:.0f} bytes"
     if figure in ("duration_ms", "shortest_delay_ms"):
         return f"{value / 1000:g} s" if figure == "duration_ms" else f"{value:g} ms"
     if figure == "fps":
