@@ -1,6 +1,7 @@
 """Exact time, and its spreading over the units of a format."""
 
 import json
+from contextlib import suppress
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -18,6 +19,8 @@ from jayflick.core.timing.flicks import HUNDREDTH, MILLISECOND, SECOND, even_dur
 from jayflick.core.timing.held import apng, gif, video, webp
 from jayflick.core.timing.plan import Plan, plan_rhythm
 from jayflick.core.timing.shots import WHOLE, Shot, blend
+
+DIRECTIONS = [None, "forward", "reverse", "there-and-back"]
 
 
 @pytest.mark.parametrize("rate", ["24", "25", "30", "50", "60", "24000/1001", "30000/1001", "60000/1001"])
@@ -182,10 +185,37 @@ def test_spans_have_their_own_rate_and_way_and_an_output_may_take_one() -> None:
     ]
     whole = played(6, spans=spans, rate="50")
     assert [duration // HUNDREDTH for duration in whole.durations] == [10, 10, 2, 2, 2, 2]
-    walk = played(6, {"span": "walk"}, spans=spans, rate="50", repeat=3)
+    walk = played(6, {"spans": ["walk"]}, spans=spans, rate="50", repeat=3)
     assert (walk.positions, walk.repeat) == ((3, 4, 5, 4, 3), 1)
+    assert played(6, {"span": "walk"}, spans=spans) == played(6, {"spans": ["walk"]}, spans=spans)
     with pytest.raises(InputError, match="no span 'run'"):
-        played(6, {"span": "run"}, spans=spans)
+        played(6, {"spans": ["idle", "run"]}, spans=spans)
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(1, 9), st.integers(1, 9), st.sampled_from(DIRECTIONS)), min_size=2, max_size=4
+    ),
+    st.integers(1, 3),
+    st.sets(st.integers(1, 9), max_size=8),
+)
+def test_several_spans_play_as_each_does_by_itself_one_after_the_other(
+    runs: list[tuple[int, int, str | None]], step: int, left_out: set[int]
+) -> None:
+    spans = [
+        {"name": str(at), "first": min(ends), "last": max(ends), "direction": direction}
+        for at, (*ends, direction) in enumerate(runs)
+    ]
+    names = [str(span["name"]) for span in spans][::-1]
+    gather = Gather(left_out=sorted(left_out))
+    shaped = Rhythm.model_validate({"spans": spans, "step": step})
+
+    def positions(*taken: str) -> tuple[int, ...]:
+        with suppress(InputError):  # all of its frames are left out
+            return plan_rhythm(gather, shaped, [0] * 9, Take(spans=taken)).positions
+        return ()
+
+    assert positions(*names) == sum((positions(name) for name in names), ())
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,6 @@
 """Files proved in the places they are for, before they leave: through the interface, on the stand-ins."""
 
 import re
-import time
 import zipfile
 from io import BytesIO
 from pathlib import Path
@@ -138,11 +137,11 @@ def _a_transition_hides_the_cut(desk: Desk, url: str) -> None:
     berth = stage.get_by_role("listitem", name="Memory 3")
     expect(berth.get_by_label("Cut of memory 3")).to_have_value(str(proposed))
     before = httpx.get(f"{url}/api/desk").json()["program"]
-    berth.get_by_role("button", name="Play").click()
-    began = 0
-    deadline = time.monotonic() + 20
-    while not began and time.monotonic() < deadline:
-        began = httpx.get(f"{url}/api/desk").json()["began"] or 0
+    with page.expect_response(
+        "**/api/desk/play"
+    ) as answered:  # what is under way may be over when it is asked for
+        berth.get_by_role("button", name="Play").click()
+    began = answered.value.json()["began"]
     on_air(url, "desk", began + 60)
     after = "B" if before == "A" else "A"
     for number, frame in enumerate(frames):

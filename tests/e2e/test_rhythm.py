@@ -261,6 +261,16 @@ def test_parts_of_a_drop_become_spans_and_the_output_takes_one(desk: Desk) -> No
     assert set(played(desk)["delays"]) == {100}
     line.get_by_role("radio", name="there and back").click()
     assert len(played(desk)["places"]) == 2 * len(now["places"]) - 2
+    several = panel.get_by_role("textbox", name="All spans with these names")
+    several.fill("W glide, NE glide")
+    expect(panel.get_by_role("status")).to_contain_text(
+        "Enter takes NE glide, NW glide, SW glide, W glide (16 frames)"
+    )
+    several.press("Enter")
+    expect(panel.get_by_label("What the output takes").locator("option:checked")).to_have_text("4 spans")
+    places = played(desk)["places"]
+    assert places[:6] == now["places"] + now["places"][-2:0:-1]  # its own direction, the others theirs
+    assert len(places) == 6 + 3 * 4
     undo_all(desk)
 
 

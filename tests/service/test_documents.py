@@ -77,7 +77,7 @@ def full_recipe(recipe: dict[str, Any]) -> dict[str, Any]:
     recipe["gather"].update(gather)
     recipe["framing"].update(crop=[0, 0, 40, 30])
     recipe["outputs"][0].update(budget=4096)
-    recipe["outputs"][0]["take"].update(span="walk", rate="10")
+    recipe["outputs"][0]["take"].update(spans=["walk"], rate="10")
     return recipe
 
 

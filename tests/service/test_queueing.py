@@ -128,7 +128,7 @@ def test_what_cannot_be_made_fails_and_a_project_in_the_bin_lets_go(
     two: tuple[httpx.Client, Service, str],
 ) -> None:
     client, service, project = two
-    edit(client, project, lambda r: r["outputs"][1].update(take={"span": "gone"}), chosen="page")
+    edit(client, project, lambda r: r["outputs"][1].update(take={"spans": ["gone"]}), chosen="page")
     (job,) = until(lambda: [job for job in bench(client, project)["jobs"] if job["state"] == "failed"])
     assert (job["output_id"], "no span 'gone'" in job["error"]["message"]) == ("soft", True)
     client.delete(f"/api/projects/{project}")

@@ -17,6 +17,7 @@ import { Shelf } from "./shelf/Shelf";
 import { isTyping } from "./ui/focus";
 import { Help, useHelp } from "./ui/help";
 import { Notices } from "./ui/notices";
+import { startRefocus } from "./ui/refocus";
 import { startTheme } from "./ui/theme";
 
 // What one answer changes is drawn at once, together with what is changed beside it.
@@ -127,6 +128,7 @@ const router = createBrowserRouter([
 ]);
 
 startTheme();
+startRefocus();
 startEdits(queries);
 listen(queries);
 

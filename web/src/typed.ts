@@ -58,10 +58,10 @@ export function readColours(text: string): string | null {
 
 /**
  * Frames in the order they are typed: numbers, runs, and runs by a step, apart by commas or spaces: `1-8, 12, 18-9`,
- * `1-18 by 2`. Three or more numbers drawn together are the frames themselves: `1-2-3-2`. 0 is a blank one. Null
- * when it is none of these, or beyond the frames there are.
+ * `1-18 by 2`. Three or more numbers drawn together are the frames themselves: `1-2-3-2`. 0 is a blank one, unless
+ * they are counted `from` it. Null when it is none of these, or beyond the frames there are.
  */
-export function readOrder(text: string, frames: number): number[] | null {
+export function readOrder(text: string, frames: number, from = 1): number[] | null {
   const order: number[] = [];
   const plain = text
     .trim()
@@ -76,7 +76,7 @@ export function readOrder(text: string, frames: number): number[] | null {
     if (numbers.length === 2) {
       const [first = 0, last = 0] = numbers;
       const by = Number(match[2] ?? 1);
-      if (Math.min(first, last, by) < 1) return null;
+      if (Math.min(first, last) < from || by < 1) return null;
       for (let at = 0; at <= Math.abs(last - first); at += by)
         order.push(last < first ? first - at : first + at);
     } else if (match[2] === undefined) order.push(...numbers);

@@ -418,7 +418,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         x: () => {
           setPart("framing");
           useFramingPart.setState({ part: "size" });
-          useCrop.setState(({ open }) => ({ open: !open }));
+          useCrop.setState(({ open }) => ({ open: !open, byKey: true }));
         },
         p: () => {
           setPart("handoff");

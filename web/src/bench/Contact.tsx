@@ -1,5 +1,6 @@
 // All frames of a project as a grid with their numbers: gaps drawn as gaps, problems marked. Drawn lazily.
 
+import { useFocusBack } from "../ui/refocus";
 import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import {
@@ -25,7 +26,7 @@ import type { Bench } from "./edits";
 import { findings, leaveOutPositions, putBackPositions } from "./findings";
 import { arranged, moved, movedBefore } from "./order";
 import { shownIn } from "./prints";
-import { rangeOf, setEnd, type Span } from "./range";
+import { runsOf, setEnd, type Span } from "./range";
 import { spanOf } from "./sheet/anchor";
 import { reorder } from "./selection";
 
@@ -55,11 +56,12 @@ export function Contact({ bench }: { bench: Bench }) {
   }, [project, recipe]);
   const out = useMemo(() => new Set(recipe.gather.left_out), [recipe.gather.left_out]);
   const folded = useMemo(() => new Set(recipe.gather.folded), [recipe.gather.folded]);
-  const { first, last } = rangeOf(recipe, bench.output, order.length);
+  const runs = useMemo(() => runsOf(recipe, bench.output, order.length), [recipe, bench.output, order.length]);
   const look = useMemo(
-    (): Look => ({ project, spans: recipe.rhythm.spans, chosen, focus, out, folded, marks, first, last }),
-    [project, recipe.rhythm.spans, chosen, focus, out, folded, marks, first, last],
+    (): Look => ({ project, spans: recipe.rhythm.spans, chosen, focus, out, folded, marks, runs }),
+    [project, recipe.rhythm.spans, chosen, focus, out, folded, marks, runs],
   );
+  useFocusBack();
   useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
   // What cannot be seen need not play; it goes on where it was when the picture is back.
   useEffect(() => {
@@ -217,8 +219,8 @@ interface Look {
   out: ReadonlySet<number>;
   folded: ReadonlySet<number>;
   marks: ReadonlyMap<number, string>;
-  first: number;
-  last: number;
+  /** The runs of places that play. */
+  runs: ReturnType<typeof runsOf>;
 }
 
 /** The rows that can be seen, and a few beside them; scrolling draws only those that come in. */
@@ -300,7 +302,7 @@ const Row = memo(function Row({
         if (cell.kind === "gap")
           return <Gap key={`gap ${cell.from}`} from={cell.from} to={cell.to} width={width} />;
         const { place, position } = cell;
-        const outside = place < look.first || place > look.last;
+        const outside = look.runs.every(({ first, last }) => place < first || place > last);
         const out = look.out.has(position);
         return (
           <FrameCell

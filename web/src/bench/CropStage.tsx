@@ -1,6 +1,7 @@
 // The whole frames, playing, with the box that is cropped to.
 
 import { useState } from "react";
+import { useFocusBack } from "../ui/refocus";
 import { useRoom } from "../ui/useRoom";
 import { cropOf, setCrop, useCrop, valueOf, wholeOf, type Box } from "./crop";
 import type { Bench } from "./edits";
@@ -11,7 +12,8 @@ import { WholeFrames } from "./WholeFrames";
 export function CropStage({ bench, shown }: { bench: Bench; shown: Shown | null }) {
   const { project, recipe, output } = bench;
   const [area, room] = useRoom();
-  const { ratio, own } = useCrop();
+  const { ratio, own, byKey } = useCrop();
+  useFocusBack();
   const kept = cropOf(recipe, output, project) ?? wholeOf(project);
   const [hand, setHand] = useState<Box | null>(null);
   const box = hand ?? kept;
@@ -29,6 +31,7 @@ export function CropStage({ bench, shown }: { bench: Bench; shown: Shown | null 
             name="Crop box"
             box={box}
             sides={project}
+            takesFocus={byKey}
             scale={scale}
             ratio={valueOf(ratio, own, project)}
             onPull={setHand}

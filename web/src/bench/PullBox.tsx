@@ -1,6 +1,6 @@
 // A box over a picture: pulled by its handles, moved by hand or by the arrow keys.
 
-import type { KeyboardEvent, PointerEvent, ReactNode } from "react";
+import { useEffect, useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
 import { arrowStep, follow } from "../ui/drag";
 import { pulled, type Box, type Handle } from "./crop";
 
@@ -24,6 +24,7 @@ export function PullBox({
   sides,
   scale,
   ratio = null,
+  takesFocus = false,
   onPull,
   onDone,
   onKey,
@@ -36,12 +37,18 @@ export function PullBox({
   /** Pixels of the screen to one of the picture. */
   scale: number;
   ratio?: number | null;
+  /** Whether it has the focus from the first. */
+  takesFocus?: boolean;
   /** While it is pulled; null when it is let go. */
   onPull: (box: Box | null) => void;
   onDone: (box: Box) => void;
   onKey: (box: Box) => void;
   children?: ReactNode;
 }) {
+  const frame = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (takesFocus) frame.current?.focus({ preventScroll: true });
+  }, [takesFocus]);
   const px = (pixels: number) => `${pixels * scale}px`;
   const pull = (handle: Handle) => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
@@ -76,6 +83,7 @@ export function PullBox({
         <div key={side} className="pointer-events-none absolute bg-[#14181e]/60" style={style} />
       ))}
       <div
+        ref={frame}
         role="group"
         tabIndex={0}
         aria-label={`${name}, ${box.width} by ${box.height} at ${box.left}, ${box.top}`}

@@ -2,12 +2,10 @@
 
 import { useEffect, useRef, type RefObject } from "react";
 import { create } from "zustand";
+import { STOPS } from "../ui/refocus";
 
 /** In a wide window it stands beside the stage, and always is. */
 export const usePanelOpen = create<{ open: boolean }>(() => ({ open: true }));
-
-const TABBABLE =
-  "button:not([disabled]), input:not([disabled]), select:not([disabled]), textarea, summary, a[href], [tabindex='0']";
 
 /** F6, as between the panes of other programs: to the first control, and back to where one was. */
 export function usePanel(): { controls: RefObject<HTMLElement | null>; open: boolean } {
@@ -28,7 +26,7 @@ export function usePanel(): { controls: RefObject<HTMLElement | null>; open: boo
       before = active === document.body ? null : active;
       usePanelOpen.setState({ open: true });
       requestAnimationFrame(() => {
-        const all = controls.current?.querySelectorAll<HTMLElement>(TABBABLE) ?? [];
+        const all = controls.current?.querySelectorAll<HTMLElement>(STOPS) ?? [];
         [...all].find((one) => one.checkVisibility())?.focus();
       });
     };

@@ -16,8 +16,10 @@ type Cropping = Pick<Recipe["framing"], "crop" | "drawn_on">;
 type Sides = Pick<Project, "width" | "height">;
 
 /** Whether the whole frames are on the stage, with the box that is cropped to. */
-export const useCrop = create<{ open: boolean; ratio: Ratio; own: string }>(() => ({
+/** `byKey`: it was opened by a key, and has the focus. */
+export const useCrop = create<{ open: boolean; byKey: boolean; ratio: Ratio; own: string }>(() => ({
   open: false,
+  byKey: false,
   ratio: "free",
   own: "4:5",
 }));

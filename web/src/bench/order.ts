@@ -106,16 +106,15 @@ export function emptyAfter(count: number, place: number): number[] {
   return [...from.slice(0, place), EMPTY, ...from.slice(place)];
 }
 
-/** An order in few words: runs of three or more are drawn together. */
-export function orderInWords(order: readonly number[]): string {
+/** An order in few words: runs of three or more are drawn together, those of blanks are not. */
+export function orderInWords(order: readonly number[], blank = EMPTY): string {
   const words: string[] = [];
   for (let at = 0; at < order.length;) {
     const first = order[at] ?? 0;
     const way = (order[at + 1] ?? first) - first;
     let end = at;
-    if (Math.abs(way) === 1 && first > 0)
-      // a run has no blanks in it
-      while (end + 1 < order.length && order[end + 1] === (order[end] ?? 0) + way && order[end + 1] !== EMPTY)
+    if (Math.abs(way) === 1 && first !== blank)
+      while (end + 1 < order.length && order[end + 1] === (order[end] ?? 0) + way && order[end + 1] !== blank)
         end += 1;
     if (end - at >= 2) {
       words.push(`${first}-${order[end] ?? 0}`);
@@ -137,8 +136,16 @@ export function inOrder(rhythm: Rhythm, frames: number, order: readonly number[]
   return { ...next, order: natural ? null : [...order] };
 }
 
-/** What another order would drop, in words: frames that play now, and with them delays set by hand and spans. */
-export function lostBy(rhythm: Rhythm, frames: number, order: readonly number[]): string[] {
+/**
+ * What another order would drop, in words: frames that play now, and with them delays set by hand and spans. Frames
+ * are called by their position, or what `called` makes of it.
+ */
+export function lostBy(
+  rhythm: Rhythm,
+  frames: number,
+  order: readonly number[],
+  called = (position: number) => position,
+): string[] {
   const kept = new Set(order);
   const before = arranged(rhythm, frames);
   const gone = [...new Set(before.filter((position) => position !== EMPTY && !kept.has(position)))];
@@ -148,7 +155,7 @@ export function lostBy(rhythm: Rhythm, frames: number, order: readonly number[])
   ).length;
   const spans = rhythm.spans.filter((span) => next.spans.every((one) => one.name !== span.name));
   return [
-    ...(gone.length > 0 ? [`frames ${numbersInWords(gone.sort((a, b) => a - b))}`] : []),
+    ...(gone.length > 0 ? [`frames ${numbersInWords(gone.sort((a, b) => a - b).map(called))}`] : []),
     ...(delays > 0 ? [count(delays, "delay") + " set by hand"] : []),
     ...spans.map((span) => `the span ${span.name}`),
   ];

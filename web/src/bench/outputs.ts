@@ -163,7 +163,8 @@ export function added(bench: Bench, blank: Blank, target: Target | null): Output
   const over = whole ? null : from.format === "gif" ? (from.alpha.edges === "fill" ? page : null) : from.over;
   const alike = from.format === blank.format ? from : {};
   // Where motions are named each has a row of its own.
-  const named = blank.format === "sheet" && bench.recipe.rhythm.spans.length > 0 && from.take.span === null;
+  const named =
+    blank.format === "sheet" && bench.recipe.rhythm.spans.length > 0 && from.take.spans.length === 0;
   const rows = named ? { rows: "spans", columns: "longest" } : {};
   const settings = { ...DEFAULTS[blank.format], ...rows, ...alike, ...blank.settings };
   let output = {

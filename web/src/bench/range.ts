@@ -17,11 +17,26 @@ export const placesOf = (bench: Bench) => arranged(bench.recipe.rhythm, bench.pr
 /** Whether an output has a range of its own, instead of the one that all share. */
 export const ownRange = ({ take }: Output) => take.first !== null || take.last !== null;
 
-/** The ends of what an output takes. */
-export function rangeOf(recipe: Recipe, output: Output, places: number): { first: number; last: number } {
-  const span = recipe.rhythm.spans.find((one) => one.name === output.take.span);
+interface Ends {
+  first: number;
+  last: number;
+}
+
+/** The runs of places that an output takes, as they follow each other: the range, or its spans. */
+export function runsOf(recipe: Recipe, output: Output, places: number): Ends[] {
+  const spans = output.take.spans.flatMap((name) => recipe.rhythm.spans.filter((one) => one.name === name));
+  if (spans.length > 0) return spans;
   const { first, last } = ownRange(output) ? output.take : recipe.rhythm;
-  return span ?? { first: first ?? 1, last: last ?? places };
+  return [{ first: first ?? 1, last: last ?? places }];
+}
+
+/** The ends of what an output takes. */
+export function rangeOf(recipe: Recipe, output: Output, places: number): Ends {
+  const runs = runsOf(recipe, output, places);
+  return {
+    first: Math.min(...runs.map(({ first }) => first)),
+    last: Math.max(...runs.map(({ last }) => last)),
+  };
 }
 
 export function withRange(rhythm: Rhythm, places: number, first: number, last: number): Rhythm {
@@ -42,14 +57,19 @@ function ranged(bench: Bench, recipe: Recipe, first: number, last: number): Reci
   };
 }
 
-/** Move one end of the range; the other gives way where they would cross. */
-export function setEnd(bench: Bench, end: "first" | "last", at: number, gesture = ""): void {
+/** Move one end of the range to a place, called so; the other gives way where they would cross. */
+export function setEnd(
+  bench: Bench,
+  end: "first" | "last",
+  at: number,
+  { gesture = "", called = `frame ${at}` } = {},
+): void {
   const places = placesOf(bench);
   bench.edit(
-    `Range ${end === "first" ? "from" : "to"} frame ${at}`,
+    `Range ${end === "first" ? "from" : "to"} ${called}`,
     (recipe) => {
       const output = recipe.outputs.find((one) => one.id === bench.output.id) ?? bench.output;
-      const taken = { ...output, take: { ...output.take, span: null } } as Output;
+      const taken = { ...output, take: { ...output.take, spans: [] } } as Output;
       const { first, last } = withEnd(rangeOf(recipe, taken, places), end, at);
       return ranged(bench, recipe, first, last);
     },
@@ -66,31 +86,8 @@ export function setOwnRange(bench: Bench, own: boolean): void {
   const { first, last } = rangeOf(bench.recipe, bench.output, placesOf(bench));
   bench.editOutput(own ? "A range of its own" : "The range of all outputs", (so) => ({
     ...so,
-    take: { ...so.take, span: null, ...(own ? { first, last } : { first: null, last: null }) },
+    take: { ...so.take, spans: [], ...(own ? { first, last } : { first: null, last: null }) },
   }));
-}
-
-/**
- * The numbers in the files' names, where frames stand in the order of these: of a place, and the place that a range
- * which is given in them begins or ends at. `apart`: they are not simply 1, 2, 3.
- */
-export function fileNumbers(bench: Bench) {
-  const { frame_list, report } = bench.project;
-  if (bench.recipe.rhythm.order !== null || report.parts.length > 0) return null;
-  const all = frame_list.map(({ number }) => number);
-  const known = all.filter((number) => number !== null);
-  if (known.length < all.length || known.some((number, index) => number < (known[index - 1] ?? number)))
-    return null;
-  return {
-    first: known[0] ?? 1,
-    last: known.at(-1) ?? 1,
-    apart: known.some((number, index) => number !== index + 1),
-    of: (place: number) => known[place - 1] ?? 1,
-    place: (number: number, end: "first" | "last") =>
-      end === "first"
-        ? Math.max(1, known.findIndex((one) => one >= number) + 1)
-        : Math.max(1, known.findLastIndex((one) => one <= number) + 1),
-  };
 }
 
 /** A name that no span has yet. */

@@ -4,7 +4,7 @@ import { withSpanNamed } from "./spanNames";
 
 const sheet = {
   format: "sheet",
-  take: { span: null },
+  take: { spans: [] },
   row_order: ["walk", "idle"],
   anchors: [
     { span: "idle", frames: [], at: [0.5, 1] },
@@ -18,8 +18,9 @@ describe("a span", () => {
       row_order: ["walk", "rest"],
       anchors: [{ span: "rest" }, { frames: [3] }],
     });
-    const gif = { format: "gif", take: { span: "idle" } } as unknown as Output;
-    expect(withSpanNamed(gif, "idle", "rest").take.span).toBe("rest");
+    const gif = { format: "gif", take: { spans: ["walk", "idle"] } } as unknown as Output;
+    expect(withSpanNamed(gif, "idle", "rest").take.spans).toEqual(["walk", "rest"]);
+    expect(withSpanNamed(gif, "walk", null).take.spans).toEqual(["idle"]);
   });
 
   it("that goes leaves nothing behind, and others are not touched", () => {

@@ -13,7 +13,7 @@ const output: Recipe["outputs"][number] = {
   file_name: "loop.gif",
   format: "gif",
   take: {
-    span: null,
+    spans: [],
     first: null,
     last: null,
     rate: null,

@@ -81,7 +81,8 @@ export function partStatuses(
       : recipe.rhythm.delay === null
         ? `at ${recipe.rhythm.rate} fps`
         : "one delay";
-  const part = take.span ? ` · ${take.span}` : "";
+  const [only] = take.spans;
+  const part = only ? ` · ${take.spans.length > 1 ? count(take.spans.length, "span") : only}` : "";
   const way = { forward: "", reverse: " · reversed", "there-and-back": " · there and back" }[
     recipe.rhythm.direction
   ];

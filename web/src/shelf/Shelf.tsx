@@ -1,5 +1,6 @@
 // The start: a place to drop frames, and one card a project, each playing its real output.
 
+import { focusWhenThere } from "../ui/refocus";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, MoonStar, Pause, Play, Sun, Trash2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
@@ -557,6 +558,7 @@ function Card({ project }: { project: ProjectCard }) {
           run: () =>
             void data(api.POST("/api/projects/{project_id}/restore", path))
               .then(() => queries.invalidateQueries({ queryKey: ["shelf"] }))
+              .then(() => focusWhenThere(`h3 a[href="/project/${project.id}"]`))
               .catch(tellError),
         },
       });

@@ -7,7 +7,7 @@ import { thumbUrl, type Choice, type ImportReport } from "../api/client";
 import { count } from "../format";
 import { Button, Mark, TextField } from "../ui/controls";
 import { dropSorting, sort } from "./bring";
-import { wildcard } from "./wildcard";
+import { anyOf } from "../wildcard";
 
 type Found = ImportReport["sequences"][number];
 
@@ -20,7 +20,7 @@ export function Sorting({ report }: { report: ImportReport }) {
   const [busy, setBusy] = useState(false);
   const [looked, setLooked] = useState<string | null>(null);
   const matching = useMemo(() => {
-    const matches = wildcard(filter);
+    const matches = anyOf(filter);
     const taken = new Set(aside.flatMap((group) => group.patterns));
     return report.sequences
       .filter((one) => !taken.has(one.pattern))

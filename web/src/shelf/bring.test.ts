@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { batches, nameBy, refusal, tidied } from "./bring";
-import { wildcard } from "./wildcard";
+import { anyOf, wildcard } from "../wildcard";
 
 const limits = {
   most_files: 3,
@@ -60,5 +60,9 @@ describe("the filter over names", () => {
     expect(found("b(1)")).toEqual([names[3]]);
     expect(found("*.PNG")).toHaveLength(4);
     expect(found(" ")).toHaveLength(4);
+    const several = (text: string) => [...names, "a, b"].filter(anyOf(text));
+    expect(several("dive, tern-?-*,")).toEqual([names[1], names[2]]);
+    expect(several("a, b")).toContain("a, b");
+    expect(several(" ")).toHaveLength(5);
   });
 });

@@ -139,6 +139,9 @@ export function TextField({
   /** What was typed could not be taken; it stays until it is changed. */
   const [refused, setRefused] = useState(false);
   const escaped = useRef(false);
+  /** Where the focus is once the value is taken: the keys that follow are the screen's, and Tab goes on from here. */
+  const resting = useRef<HTMLSpanElement>(null);
+  const [rests, setRests] = useState("");
   useEffect(() => {
     if (!editing && !refused) setText(value);
   }, [value, editing, refused]);
@@ -179,11 +182,17 @@ export function TextField({
       onBlur={commit}
       onKeyDown={(event) => {
         if (event.key === "Enter") {
-          commit(); // the field shows the value as it was taken, and undo is the project's again
+          // what cannot be taken is put right where it is
+          if (bad) commit();
+          else {
+            setRests("Taken");
+            resting.current?.focus({ preventScroll: true });
+          }
         } else if (event.key === "Escape") {
           escaped.current = true;
+          setRests("Taken back");
           setRefused(false);
-          event.currentTarget.blur();
+          resting.current?.focus({ preventScroll: true });
         } else if (onStep && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
           event.preventDefault();
           onStep((event.key === "ArrowUp" ? 1 : -1) * (event.shiftKey ? 10 : 1));
@@ -197,6 +206,15 @@ export function TextField({
   return (
     <Tooltip.Root open={refused}>
       <Tooltip.Trigger asChild>{field}</Tooltip.Trigger>
+      <span
+        ref={resting}
+        role="note"
+        tabIndex={-1}
+        aria-label={rests}
+        data-rest
+        className="sr-only fixed!" // not absolute: it must not make a panel longer
+        onBlur={() => setRests("")}
+      />
       <Tooltip.Portal>
         <Tooltip.Content
           sideOffset={5}

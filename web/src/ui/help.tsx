@@ -3,6 +3,7 @@
 import { Dialog } from "radix-ui";
 import { create } from "zustand";
 import { Button } from "./controls";
+import { useFocusBack } from "./refocus";
 
 export const useHelp = create<{ open: boolean }>(() => ({ open: false }));
 
@@ -70,10 +71,16 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
     "Anywhere",
     [
       ["/", "find a project (on the shelf)"],
+      ["F8", "to the newest message, and back"],
       ["?", "this list"],
     ],
   ],
 ];
+
+function FocusBack() {
+  useFocusBack();
+  return null;
+}
 
 export function Help() {
   const open = useHelp((state) => state.open);
@@ -85,6 +92,7 @@ export function Help() {
           data-keys-pass // they are there to be tried
           className="fixed right-4 bottom-4 z-40 max-h-[calc(100vh-32px)] w-[860px] max-w-[calc(100vw-32px)] overflow-y-auto rounded-[12px] border border-line bg-card p-5 shadow-xl"
         >
+          <FocusBack />
           <div className="mb-3 flex items-center justify-between">
             <Dialog.Title className="text-base font-semibold">Keys</Dialog.Title>
             <Dialog.Close asChild>

@@ -1,5 +1,6 @@
 // Short messages that lie above the page and go by themselves, unless they say that something failed.
 
+import { useEffect, useRef } from "react";
 import { create } from "zustand";
 import { ApiError } from "../api/client";
 import { sentence } from "../format";
@@ -11,6 +12,10 @@ interface Notice {
   bad: boolean;
   action?: { label: string; run: () => void };
 }
+
+/** How long a message stays, in ms, and how often it is asked whether it may go after that. */
+const STAYS = 8000;
+const ASKED = 2000;
 
 const useNotices = create<{ notices: Notice[] }>(() => ({ notices: [] }));
 let last = 0;
@@ -27,7 +32,21 @@ export function tell(
   const id = last;
   const notice = { id, text, bad: options.bad ?? false, action: options.action };
   useNotices.setState(({ notices }) => ({ notices: [...notices.slice(-2), notice] }));
-  if (!notice.bad && !options.lasting) setTimeout(() => dismiss(id), 8000);
+  if (notice.bad || options.lasting) return;
+  const before = document.activeElement;
+  const go = () => {
+    if (notice.action && isWaitedFor(before)) setTimeout(go, ASKED);
+    else dismiss(id);
+  };
+  setTimeout(go, STAYS);
+}
+
+/** Whether somebody is at a message, or still where they were before it came, on the way to it. */
+function isWaitedFor(before: Element | null): boolean {
+  const { activeElement } = document;
+  const region = document.querySelector("[data-notices]");
+  if (region?.matches(":hover") || region?.contains(activeElement)) return true;
+  return activeElement !== document.body && activeElement === before;
 }
 
 export function tellError(error: unknown): void {
@@ -40,8 +59,29 @@ export function tellError(error: unknown): void {
 export function Notices() {
   // One at a time, so that nothing but the page's head is covered; what failed is still there after it.
   const notices = useNotices((state) => state.notices).slice(-1);
+  const region = useRef<HTMLDivElement>(null);
+  const before = useRef<Element | null>(null);
+  const back = () => {
+    if (before.current instanceof HTMLElement && before.current.isConnected) before.current.focus();
+  };
+  useEffect(() => {
+    // As F6 leads to the panel and back.
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key !== "F8" || event.ctrlKey || event.altKey || event.metaKey) return;
+      event.preventDefault();
+      if (region.current?.contains(document.activeElement)) back();
+      else region.current?.querySelector("button")?.focus();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
   return (
     <div
+      ref={region}
+      data-notices
+      onFocus={({ relatedTarget }) => {
+        if (!region.current?.contains(relatedTarget)) before.current = relatedTarget;
+      }}
       role="status"
       aria-live="polite"
       className="fixed top-3 left-1/2 z-50 flex w-[560px] -translate-x-1/2 flex-col gap-2"
@@ -60,6 +100,7 @@ export function Notices() {
               type="button"
               className="font-semibold text-jay-deep hover:underline"
               onClick={() => {
+                back();
                 notice.action?.run();
                 dismiss(notice.id);
               }}
@@ -67,7 +108,15 @@ export function Notices() {
               {notice.action.label}
             </button>
           )}
-          <Button look="quiet" className="h-5! px-1.5!" aria-label="Dismiss" onClick={() => dismiss(notice.id)}>
+          <Button
+            look="quiet"
+            className="h-5! px-1.5!"
+            aria-label="Dismiss"
+            onClick={() => {
+              back();
+              dismiss(notice.id);
+            }}
+          >
             ×
           </Button>
         </div>

@@ -3,7 +3,7 @@
 import itertools
 from collections.abc import Iterable
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_serializer, field_validator, model_validator
 
@@ -120,7 +120,11 @@ class Rhythm(Part):
 class Take(Part):
     """What of the rhythm an output takes, and the rate it plays at."""
 
-    span: str | None = Field(None, max_length=80, description="Only this span; otherwise the range")
+    spans: tuple[Annotated[str, Field(min_length=1, max_length=80)], ...] = Field(
+        (),
+        max_length=MAX_SPANS,
+        description="Only these spans, one after the other, each in its own direction; otherwise the range",
+    )
     first: Place | None = Field(None, description="First place of a range of its own, instead of the rhythm's")
     last: Place | None = Field(None, description="Last place of it")
     rate: Rate | None = Field(None, description="Play at this rate")
@@ -139,10 +143,21 @@ class Take(Part):
     )
     repeat: Repeat | None = Field(None, description="How often it plays here, instead of the rhythm's")
 
+    @model_validator(mode="before")
+    @classmethod
+    def _with_one_span(cls, data: Any) -> Any:
+        """Recipes used to take one span at most."""
+        if not isinstance(data, dict) or "span" not in data or "spans" in data:
+            return data
+        rest = {key: value for key, value in data.items() if key != "span"}
+        return rest if not data["span"] else rest | {"spans": [data["span"]]}
+
     @model_validator(mode="after")
     def _range_runs_forward(self) -> Self:
         if self.first is not None and self.last is not None and self.first > self.last:
             raise ValueError("the first frame of an output's range comes after its last")
-        if self.span is not None and (self.first is not None or self.last is not None):
-            raise ValueError("an output takes a span or a range of its own, not both")
+        if self.spans and (self.first is not None or self.last is not None):
+            raise ValueError("an output takes spans or a range of its own, not both")
+        if len(set(self.spans)) < len(self.spans):
+            raise ValueError("an output takes each span once")
         return self

@@ -45,9 +45,9 @@ def with_part(recipe: Recipe, moved: dict[int, int], gaps: Sequence[int]) -> Rec
     outputs = []
     for output in recipe.outputs:
         take = output.take
-        span = take.span if take.span in named else None
+        taken = tuple(name for name in take.spans if name in named)
         changed: dict[str, object] = {
-            "take": Take(span=span, rate=take.rate, keep=take.keep, between=take.between, repeat=take.repeat)
+            "take": Take(spans=taken, rate=take.rate, keep=take.keep, between=take.between, repeat=take.repeat)
         }
         if output.only is not None:
             changed["frame"] = min(output.only, count)

@@ -4,7 +4,7 @@ Works on positions only; no picture is read for it.
 """
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -107,19 +107,27 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     """
     if not gaps:
         raise InputError("there are no frames to play", remedy="add frames")
-    span = _span(rhythm, take)
-    steps = _with_between(_thinned(_steps(gather, rhythm, gaps, take), rhythm), rhythm)
-    direction = span.direction if span and span.direction else rhythm.direction
-    if direction == "reverse":
-        steps.reverse()
-    elif direction == "there-and-back":
-        steps += steps[-2:0:-1]  # neither end twice: 2N - 2 frames
+    taken = _taken(rhythm, take)
+    steps: list[_Step] = []
+    for first, last, direction in _runs(rhythm, take, taken, len(rhythm.order or gaps)):
+        run = _with_between(_thinned(_steps(gather, rhythm, gaps, first, last), rhythm), rhythm)
+        if direction == "reverse":
+            run.reverse()
+        elif direction == "there-and-back":
+            run += run[-2:0:-1]  # neither end twice: 2N - 2 frames
+        steps += run
+        _few_enough(len(steps))
+    if not steps:
+        raise InputError("all frames of the range are left out", remedy="use at least one of them")
     steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2))
     _few_enough(len(steps) * rhythm.cycles)
     one, steps = steps[0], steps * rhythm.cycles
-    repeat = span.repeat if span and span.repeat is not None else rhythm.repeat
+    repeat = rhythm.repeat
+    if len(taken) == 1 and taken[0].repeat is not None:
+        repeat = taken[0].repeat
     repeat = repeat if take.repeat is None else take.repeat
-    if direction == "there-and-back" and repeat == 1 and steps[-1] != one and not rhythm.dissolve:
+    rests = direction == "there-and-back" and repeat == 1 and len(taken) < 2
+    if rests and steps[-1] != one and not rhythm.dissolve:
         steps.append(one)  # it rests where it began
     scale = Fraction(1)
     notes: tuple[str, ...] = ()
@@ -145,7 +153,8 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         repeat,
         dropped,
         float(scale),
-        rhythm.spans,
+        # those that are taken have been played in their own direction
+        tuple(span.model_copy(update={"direction": None}) if span in taken else span for span in rhythm.spans),
         notes,
     )
 
@@ -175,34 +184,39 @@ def _in_seconds(time: Time) -> str:
     return f"{float(time) / SECOND:.3f}".rstrip("0").rstrip(".")
 
 
-def _span(rhythm: Rhythm, take: Take) -> Span | None:
-    if take.span is None:
-        return None
-    for span in rhythm.spans:
-        if span.name == take.span:
-            return span
-    raise InputError(f"there is no span {take.span!r}", remedy="choose one there is, or the whole range")
+def _taken(rhythm: Rhythm, take: Take) -> list[Span]:
+    """The spans that an output takes, as they follow each other."""
+    named = {span.name: span for span in rhythm.spans}
+    for name in take.spans:
+        if name not in named:
+            raise InputError(f"there is no span {name!r}", remedy="choose one there is, or the whole range")
+    return [named[name] for name in take.spans]
 
 
-def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> list[_Step]:
-    """The steps of the range in order, each with its own time."""
-    span = _span(rhythm, take)
+def _runs(rhythm: Rhythm, take: Take, taken: Sequence[Span], count: int) -> Iterator[tuple[int, int, str]]:
+    """The first and last place of what plays, run by run, and in which direction."""
+    if taken:
+        runs = [(span.first, span.last, span.direction or rhythm.direction) for span in taken]
+    elif take.first is not None or take.last is not None:
+        runs = [(take.first or 1, take.last or count, rhythm.direction)]
+    else:
+        runs = [(rhythm.first or 1, rhythm.last or count, rhythm.direction)]
+    for first, last, direction in runs:
+        if not 1 <= first <= last <= count:
+            raise InputError(
+                f"the range {first}-{last} does not lie in the {count} frames",
+                remedy=f"choose a first and a last frame from 1 to {count}",
+            )
+        yield first, last, direction
+
+
+def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], first: int, last: int) -> list[_Step]:
+    """The steps from one place to another in order, each with its own time."""
     order = rhythm.order or range(1, len(gaps) + 1)
     if max(order) > len(gaps):
         raise InputError(
             f"the order has a frame {max(order)}, but there are {len(gaps)} frames",
             remedy="take it out of the order",
-        )
-    if span is not None:
-        first, last = span.first, span.last
-    elif take.first is not None or take.last is not None:
-        first, last = take.first or 1, take.last or len(order)
-    else:
-        first, last = rhythm.first or 1, rhythm.last or len(order)
-    if not 1 <= first <= last <= len(order):
-        raise InputError(
-            f"the range {first}-{last} does not lie in the {len(order)} frames",
-            remedy=f"choose a first and a last frame from 1 to {len(order)}",
         )
     each = usual_times(rhythm, len(order))
     left_out, folded, held, still = gather.left_out, gather.folded, rhythm.holds.get, Shot.still
@@ -227,8 +241,6 @@ def _steps(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take) -> l
                 steps.append(_Step(place, still(position), time, each[place], own))
         if position and place < last and order[place] == position + 1:
             between += [each[place]] * gaps[position - 1]
-    if not steps:
-        raise InputError("all frames of the range are left out", remedy="use at least one of them")
     return steps
 
 

@@ -8,7 +8,7 @@ import { follow } from "../../ui/drag";
 import { valueBy } from "../../ui/slider";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
-import { rangeOf, setEnd, tintOf, usePreview, type Span } from "../range";
+import { rangeOf, runsOf, setEnd, tintOf, usePreview, type Span } from "../range";
 import { useSelection } from "../selection";
 import type { Timeline } from "../timeline";
 
@@ -22,6 +22,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
   const [drag, setDrag] = useState<{ end: "first" | "last"; at: number } | null>(null);
   const taken = rangeOf(recipe, output, count);
   const range = drag ? { ...taken, [drag.end]: drag.at } : taken;
+  const played = drag ? [range] : runsOf(recipe, output, count);
   const preview = usePreview((state) => state.dropped);
   const dropped = preview ?? result.dropped;
   const each = width / Math.max(count, 1);
@@ -64,7 +65,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
     const index = result.places.indexOf(place);
     if (index >= 0) show(index);
   };
-  const handles = output.take.span === null;
+  const handles = output.take.spans.length === 0;
   const dragged = drag ? project.frame_list[(order[drag.at - 1] ?? 0) - 1] : undefined;
   return (
     <div data-lane className="relative" style={{ height: HEIGHT }}>
@@ -74,10 +75,13 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
         className="absolute inset-0 rounded-[5px] bg-well"
         onPointerDown={onClick}
       >
-        <span
-          className="absolute inset-y-0 rounded-[4px] border border-jay-pale bg-jay-soft"
-          style={{ left: (range.first - 1) * each, width: Math.max(2, (range.last - range.first + 1) * each) }}
-        />
+        {played.map(({ first, last }, index) => (
+          <span
+            key={index}
+            className="absolute inset-y-0 rounded-[4px] border border-jay-pale bg-jay-soft"
+            style={{ left: (first - 1) * each, width: Math.max(2, (last - first + 1) * each) }}
+          />
+        ))}
         {gone.map(([from, to]) => (
           <span
             key={`out ${from}`}
@@ -158,7 +162,7 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
                 if (at === null) return;
                 event.preventDefault();
                 event.stopPropagation();
-                if (at !== range[end]) setEnd(bench, end, at, `range ${end} by key`);
+                if (at !== range[end]) setEnd(bench, end, at, { gesture: `range ${end} by key` });
               }}
             />
           ))}

@@ -90,7 +90,7 @@ export function CropPart({ bench }: { bench: Bench }) {
             { value: "result", label: "result" },
             { value: "crop", label: "crop box", tip: "The whole frames, with the box to pull" },
           ]}
-          onChange={(what) => useCrop.setState({ open: what === "crop" })}
+          onChange={(what) => useCrop.setState({ open: what === "crop", byKey: false })}
         />
         {kept && (
           <Button className="h-[26px]!" onClick={() => setCrop(bench, null, "No crop")}>

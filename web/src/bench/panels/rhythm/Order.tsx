@@ -1,7 +1,7 @@
 // Which frames play in what order: range, direction, thinning, and an order made by hand.
 
-import { Fragment, useMemo, useState } from "react";
-import { count, ordinal } from "../../../format";
+import { Fragment, useState } from "react";
+import { count, numbersInWords, ordinal } from "../../../format";
 import { readOrder } from "../../../typed";
 import { Button, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import type { Rhythm } from "../../delays";
@@ -16,7 +16,8 @@ import {
   reversed,
   arranged,
 } from "../../order";
-import { fileNumbers, ownRange, placesOf, rangeOf, setEnd, setOwnRange, setRange } from "../../range";
+import { chooseCount, numbersOf, placeOf, readNumbers, useCount, type Numbers } from "../../numbers";
+import { ownRange, placesOf, rangeOf, setEnd, setOwnRange, setRange } from "../../range";
 import { chosenPlaces, reorder, useSelection } from "../../selection";
 import type { PanelProps } from "../panel";
 import { BetweenPart } from "./Between";
@@ -36,9 +37,7 @@ export function OrderPart({ bench }: PanelProps) {
     useSelection.setState({ places: new Set(to), anchor: -1 });
     reorder(bench, `${count(some.length, "frame")} moved`, (length) => moved(length, some, by).from);
   };
-  const numbers = useMemo(() => fileNumbers(bench), [bench]);
-  const [counted, setCounted] = useState<"files" | "frames" | null>(null);
-  const byNumber = numbers !== null && (counted ?? (numbers.apart ? "files" : "frames")) === "files";
+  const { numbers, by, ofRange } = useCount(bench);
   const everywhere = Array.from({ length: places }, (_, index) => index + 1);
   return (
     <>
@@ -46,13 +45,16 @@ export function OrderPart({ bench }: PanelProps) {
         {(["first", "last"] as const).map((end) => {
           const at = range[end];
           const name = end === "first" ? "First frame" : "Last frame";
-          const field = byNumber ? (
+          const field = ofRange ? (
             <NumberField
               label={`${name}, file number`}
-              value={numbers.of(at)}
-              min={numbers.first}
-              max={numbers.last}
-              onCommit={(number) => setEnd(bench, end, numbers.place(number, end))}
+              value={ofRange.of(at)}
+              min={ofRange.of(1)}
+              max={ofRange.of(places)}
+              onCommit={(number) => {
+                const place = placeOf(ofRange, number, end);
+                setEnd(bench, end, place, { called: `file number ${ofRange.of(place)}` });
+              }}
               className="w-[60px] text-right"
             />
           ) : (
@@ -94,13 +96,13 @@ export function OrderPart({ bench }: PanelProps) {
       {numbers && (
         <Row label="Counted">
           <Segmented
-            label="Range is counted"
-            value={byNumber ? "files" : "frames"}
+            label="Frames are counted"
+            value={by}
             choices={[
               { value: "frames", label: "frame 1, 2, 3", tip: "As frames stand in the order, from 1" },
               { value: "files", label: "file numbers", tip: "The numbers in the files’ names" },
             ]}
-            onChange={(next) => setCounted(next)}
+            onChange={(next) => chooseCount(bench.project.id, next)}
           />
         </Row>
       )}
@@ -204,7 +206,7 @@ export function OrderPart({ bench }: PanelProps) {
             Remove
           </Button>
         </div>
-        <TypedOrder bench={bench} />
+        <TypedOrder bench={bench} numbers={by === "files" ? numbers : null} />
         <div className="flex flex-wrap gap-1.5">
           <Button onClick={() => reorder(bench, "All reversed", (length) => reversed(length, everywhere))}>
             Reverse all
@@ -232,28 +234,45 @@ export function OrderPart({ bench }: PanelProps) {
 }
 
 /** The order as numbers; while another is typed, what it plays and what it would drop. */
-function TypedOrder({ bench }: Pick<PanelProps, "bench">) {
+function TypedOrder({ bench, numbers }: Pick<PanelProps, "bench"> & { numbers: Numbers | null }) {
   const { rhythm } = bench.recipe;
   const { frames } = bench.project;
   const now = arranged(rhythm, frames);
   const [typed, setTyped] = useState("");
-  const next = typed === "" ? null : readOrder(typed, frames);
-  const loses = next ? lostBy(rhythm, frames, next) : null;
+  const read = (text: string) => {
+    if (numbers) return readNumbers(text, numbers);
+    const order = readOrder(text, frames);
+    return order && { order, without: [] };
+  };
+  const next = typed === "" ? null : read(typed);
+  const loses = next ? lostBy(rhythm, frames, next.order, numbers?.of) : [];
+  const [low, high] = numbers ? [numbers.of(1), numbers.of(frames)] : [1, frames];
   return (
     <label className="flex flex-col gap-1">
       <span role="status" className="text-ink-2">
-        {next
-          ? `Plays ${count(next.length, "frame")}; drops ${loses && loses.length > 0 ? loses.join(", ") : "none"}`
-          : "Order, as numbers: 1-8, 12, 18-9 (0 is a blank)"}
+        {next ? (
+          <>
+            Plays {count(next.order.length, "frame")}; drops {loses.length > 0 ? loses.join(", ") : "none"}
+            {next.without.length > 0 && `; there is no ${numbersInWords(next.without)}`}
+          </>
+        ) : numbers ? (
+          `Order, by file numbers: ${low}-${high}, or ${low}-${high} by 2, blank`
+        ) : (
+          "Order, as numbers: 1-8, 12, 18-9 (0 is a blank)"
+        )}
       </span>
       <TextField
         label="Order by numbers"
-        value={orderInWords(now)}
-        read={(text) => (readOrder(text, frames) ? text : null)}
-        why={`Frames from 1 to ${frames}, 0 for a blank one: 1-8, 12, 18-9, or 1-${frames} by 2.`}
+        value={numbers ? numbersOf(now, numbers) : orderInWords(now)}
+        read={(text) => (read(text) ? text : null)}
+        why={
+          numbers
+            ? `File numbers from ${low} to ${high}, and blank for an empty frame: ${low}-${high} by 2, blank.`
+            : `Frames from 1 to ${frames}, 0 for a blank one: 1-8, 12, 18-9, or 1-${frames} by 2.`
+        }
         onText={setTyped}
         onCommit={(text) => {
-          const order = readOrder(text, frames);
+          const order = read(text)?.order;
           if (order)
             bench.edit("Order by numbers", (recipe) => ({
               ...recipe,

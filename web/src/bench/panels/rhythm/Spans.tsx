@@ -1,17 +1,18 @@
 // Named runs of frames: idle, walk; each with its own rate, direction and repeat, and what the output takes.
 
 import { X } from "lucide-react";
-import { readRate } from "../../../format";
+import { useState } from "react";
+import { count, readRate } from "../../../format";
 import { Button, IconButton, NumberField, Row, Segmented, TextField } from "../../../ui/controls";
 import type { Bench } from "../../edits";
 import { freeName, placesOf, tintOf, type Span } from "../../range";
 import { chosenPlaces, useSelection } from "../../selection";
 import { withSpanNamed } from "../../spanNames";
+import { anyOf } from "../../../wildcard";
 import type { PanelProps } from "../panel";
 
 export function SpansPart({ bench }: PanelProps) {
   const { rhythm } = bench.recipe;
-  const { take } = bench.output;
   const chosen = useSelection((state) => state.places);
   const places = placesOf(bench);
   const edit = (label: string, change: (spans: readonly Span[]) => readonly Span[]) =>
@@ -54,21 +55,7 @@ export function SpansPart({ bench }: PanelProps) {
         </p>
       ) : (
         <>
-          <Row label="Plays">
-            <select
-              aria-label="What the output takes"
-              value={take.span ?? ""}
-              onChange={(event) => takeSpan(bench, event.target.value || null)}
-              className="h-[26px] max-w-full rounded-[6px] border border-line bg-card px-1"
-            >
-              <option value="">the range</option>
-              {rhythm.spans.map((span) => (
-                <option key={span.name} value={span.name}>
-                  {span.name}
-                </option>
-              ))}
-            </select>
-          </Row>
+          <Taken bench={bench} />
           <ul aria-label="Spans" className="flex flex-col gap-2">
             {rhythm.spans.map((span, index) => (
               <Line
@@ -87,11 +74,72 @@ export function SpansPart({ bench }: PanelProps) {
   );
 }
 
-function takeSpan(bench: Bench, span: string | null): void {
-  bench.editOutput(span === null ? "Uses the range" : `Uses ${span}`, (output) => ({
-    ...output,
-    take: { ...output.take, span },
-  }));
+function takeSpans(bench: Bench, spans: readonly string[]): void {
+  const [only] = spans;
+  bench.editOutput(
+    only === undefined ? "Uses the range" : `Uses ${spans.length > 1 ? count(spans.length, "span") : only}`,
+    (output) => ({ ...output, take: { ...output.take, spans: [...spans] } }),
+  );
+}
+
+/** What the output on show takes: the range, a span, or all whose names match. */
+function Taken({ bench }: { bench: Bench }) {
+  const { spans } = bench.recipe.rhythm;
+  const taken = bench.output.take.spans;
+  const [typed, setTyped] = useState("");
+  const named = (text: string) => {
+    const matches = anyOf(text);
+    return spans.map(({ name }) => name).filter((name) => matches(name));
+  };
+  const found = typed.trim() === "" ? null : named(typed);
+  const frames = (names: readonly string[]) =>
+    spans.reduce((sum, { name, first, last }) => sum + (names.includes(name) ? last - first + 1 : 0), 0);
+  return (
+    <>
+      <Row label="Plays">
+        <select
+          aria-label="What the output takes"
+          value={taken.length > 1 ? "several" : (taken[0] ?? "")}
+          onChange={({ target }) => takeSpans(bench, target.value === "" ? [] : [target.value])}
+          className="h-[26px] max-w-full rounded-[6px] border border-line bg-card px-1"
+        >
+          <option value="">the range</option>
+          {taken.length > 1 && (
+            <option value="several" disabled>
+              {count(taken.length, "span")}
+            </option>
+          )}
+          {spans.map((span) => (
+            <option key={span.name} value={span.name}>
+              {span.name}
+            </option>
+          ))}
+        </select>
+      </Row>
+      {spans.length > 1 && (
+        <Row label="or all named">
+          <TextField
+            label="All spans with these names"
+            value=""
+            placeholder="walk, idle*"
+            onText={setTyped}
+            read={(text) => (text.trim() === "" || named(text).length > 0 ? text : null)}
+            why="No span has such a name."
+            onCommit={(text) => {
+              if (text.trim() !== "") takeSpans(bench, named(text));
+            }}
+            className="min-w-0 grow font-sans!"
+          />
+        </Row>
+      )}
+      {(found ?? taken).length > 1 && (
+        <p role="status" className="text-ink-2">
+          {found ? "Enter takes" : "One after the other:"} {(found ?? taken).join(", ")} (
+          {count(frames(found ?? taken), "frame")})
+        </p>
+      )}
+    </>
+  );
 }
 
 /** Change a span; outputs that take it follow when its name changes. */
