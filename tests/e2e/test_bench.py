@@ -6,7 +6,8 @@ import time
 import numpy as np
 from playwright.sync_api import Locator, Route, expect
 
-from tests.e2e.conftest import STAGE, Desk, until
+from tests.e2e.conftest import STAGE, Desk, pull_and_call_off, until
+from tests.e2e.test_pictures import undo_all
 
 
 def frame_shown(desk: Desk) -> int:
@@ -470,6 +471,15 @@ def test_what_a_field_cannot_take_stays_in_it_with_why(desk: Desk) -> None:
     expect(name).to_have_value("tern.gif")
     assert page.url == before
     expect(page.get_by_role("button", name="Undo")).to_be_disabled()  # nothing was changed
+    page.keyboard.press("t")
+    colours = page.get_by_role("textbox", name="Colours, number")
+    was = colours.input_value()
+    box = page.get_by_role("slider", name="Colours").bounding_box()
+    assert box
+    pull_and_call_off(page, (box["x"] + 8, box["y"] + 8), (-60, 0))
+    expect(colours).to_have_value(was)
+    desk.settled()
+    undo_all(desk)
 
 
 def test_a_bench_is_found_as_it_was_left(desk: Desk) -> None:

@@ -170,7 +170,13 @@ def test_outputs_are_copied_named_ordered_turned_to_by_key_and_taken_away(desk: 
     page.get_by_role("textbox", name="Colours, number").fill("8")  # of the copy alone
     page.keyboard.press("Enter")
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("8 colours")
-    page.get_by_role("textbox", name="Colours, number").blur()  # keys are the bench's again
+    page.keyboard.press("h")  # keys are the bench's again
+    name = page.get_by_role("textbox", name="File name")
+    name.fill("Pier-Bell")  # the other output's, as far as folders tell
+    name.press("Enter")
+    expect(name).to_have_attribute("aria-invalid", "true")
+    name.press("Escape")
+    page.keyboard.press("t")
     page.keyboard.press("PageDown")
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("96 colours")
     page.keyboard.press("PageUp")

@@ -181,6 +181,11 @@ def _an_overlay_is_warned_of_trimmed_and_taken(desk: Desk, client: httpx.Client,
     expect(raster).to_contain_text("2654 MB in full frames")
     raster.get_by_role("button", name="Trim to 32 × 16").click()
     expect(raster.get_by_label("Left on the raster")).to_have_value("90", timeout=SENT)
+    raster.get_by_role("button", name="bottom right", exact=True).click()
+    expect(raster.get_by_label("Left on the raster")).to_have_value(str(1920 - 96 - 32), timeout=SENT)
+    expect(raster).to_contain_text("in the safe areas")
+    desk.page.keyboard.press("Control+z")
+    expect(raster.get_by_label("Left on the raster")).to_have_value("90", timeout=SENT)
     raster.get_by_role("button", name=re.compile("arrow keys move it")).focus()
     for key in ("Shift+ArrowRight", "ArrowDown", "ArrowDown"):  # it keeps the focus while it is saved
         page.keyboard.press(key)

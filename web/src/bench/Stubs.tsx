@@ -72,7 +72,9 @@ function Stub({
         chosen ? "border-transparent bg-strong text-on-strong" : "border-line bg-card hover:border-ink-3"
       }`}
     >
-      <span className="truncate">{output.name}</span>
+      <span dir="auto" className="truncate">
+        {output.name}
+      </span>
       <span className={`figure flex shrink-0 items-center gap-1.5 ${behind ? "italic opacity-70" : ""}`}>
         {result ? size(result.info.bytes) : "…"}
         <span className={chosen ? "[&_*]:text-on-strong!" : ""}>
@@ -110,7 +112,7 @@ function Outputs({ bench, standings, choose, more }: Props & { more: number }) {
                     one.output.id === output.id ? "bg-jay-soft" : "hover:bg-well"
                   }`}
                 >
-                  <span className="truncate">
+                  <span dir="auto" className="truncate">
                     <b className="font-semibold">{one.output.name}</b>{" "}
                     {viewOf(one.output).title(one.output) !== one.output.name && (
                       <span className="text-ink-2">{viewOf(one.output).title(one.output)}</span>

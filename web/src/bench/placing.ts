@@ -2,6 +2,7 @@
 
 import type { Output } from "../api/client";
 import { inProportion, type Box } from "./crop";
+import { atPoint } from "./points";
 
 type Size = Output["size"];
 export type Corner = "nw" | "ne" | "sw" | "se";
@@ -33,11 +34,8 @@ export function placed(size: Size, width: number, height: number): Box | null {
       : byWidth
         ? [size.width, inProportion(width, height, size.width)]
         : [inProportion(height, width, size.height), size.height];
-  const free = [size.width - across, size.height - down] as const;
   const { at } = size;
-  if (typeof at !== "string") return { left: at[0], top: at[1], width: across, height: down };
-  const left = at.includes("left") ? 0 : at.includes("right") ? free[0] : Math.floor(free[0] / 2);
-  const top = at.includes("top") ? 0 : at.includes("bottom") ? free[1] : Math.floor(free[1] / 2);
+  const [left, top] = typeof at === "string" ? atPoint(at, [0, 0, size.width, size.height], across, down) : at;
   return { left, top, width: across, height: down };
 }
 

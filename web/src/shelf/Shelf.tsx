@@ -204,7 +204,9 @@ function Bin() {
       <ul aria-label="Bin" className="my-2 flex flex-col">
         {bin.data.map((project) => (
           <li key={project.id} className="flex items-center gap-3 border-b border-line/60 py-1">
-            <span className="min-w-0 grow truncate font-medium">{project.name}</span>
+            <span dir="auto" className="min-w-0 grow truncate font-medium">
+              {project.name}
+            </span>
             <span className="text-ink-2">
               deleted {ago(project.removed, Date.now())}, kept until {day(project.kept_until)}
             </span>
@@ -266,6 +268,17 @@ function Empty({ title, text, children }: { title: string; text: string; childre
   );
 }
 
+/** How far an import is, in words that change four times: a reader says each. */
+function importing({ done, total }: { done: number; total: number }): string {
+  const quarter = total > 0 ? Math.floor((4 * done) / total) : 0;
+  return `Importing ${count(total, "file")}${quarter > 0 ? `, ${quarter * 25} % done` : ""}`;
+}
+
+function imported(projects: readonly { frames: number }[], refused: number): string {
+  const frames = projects.reduce((sum, project) => sum + project.frames, 0);
+  return `${count(frames, "frame")} imported${refused > 0 ? `, ${count(refused, "file")} refused` : ""}`;
+}
+
 function DropTicket() {
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -294,6 +307,9 @@ function DropTicket() {
       aria-label="Bring frames in"
       className="grid grid-cols-[1fr_260px] overflow-clip rounded-[12px] border border-line bg-card"
     >
+      <p role="status" aria-label="Import" className="sr-only">
+        {progress ? importing(progress) : last && imported(last.done.projects, last.refused.length)}
+      </p>
       <div className="flex items-center gap-6 px-6 py-5">
         <Prints />
         <div className="min-w-0">
@@ -587,7 +603,7 @@ function Card({ project }: { project: ProjectCard }) {
         </div>
         <div className="flex flex-col gap-1 px-3 pt-2.5 pb-3">
           <div className="flex items-baseline justify-between gap-2">
-            <h3 className="truncate text-[15px] font-semibold">
+            <h3 dir="auto" className="min-w-0 truncate text-[15px] font-semibold">
               {/* The link is the name; the whole card takes the click. */}
               <Link
                 to={`/project/${project.id}`}

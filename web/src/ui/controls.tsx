@@ -161,6 +161,7 @@ export function TextField({
   };
   const field = (
     <input
+      dir="auto"
       {...rest}
       aria-label={label}
       aria-invalid={bad && (editing || refused)}
@@ -221,9 +222,9 @@ export function TextField({
           collisionPadding={12}
           side="bottom"
           align="start"
-          className="z-50 max-w-[300px] rounded-[7px] border border-stop bg-stop-soft px-2 py-1 text-xs text-ink shadow-md"
+          className="z-50 max-w-[300px] rounded-[7px] border border-stop wrap-anywhere bg-stop-soft px-2 py-1 text-xs text-ink shadow-md"
         >
-          <span className="font-semibold text-stop">■ “{text}” is not taken.</span>{" "}
+          <span className="font-semibold text-stop">■ “{shortened(text)}” is not taken.</span>{" "}
           {isAmbiguous(text.replace(/[^\d.,+-]+$/, ""), rest.inputMode === "numeric")
             ? askWhich(text.replace(/[^\d.,+-]+$/, ""))
             : why}
@@ -232,6 +233,9 @@ export function TextField({
     </Tooltip.Root>
   );
 }
+
+/** As much of a text as is told apart at a glance. */
+const shortened = (text: string) => (text.length > 60 ? `${text.slice(0, 58)}…` : text);
 
 /** What may be typed behind a figure in KB. */
 export const KILOBYTES = { kb: 1, mb: 1024 };
@@ -316,6 +320,8 @@ export function SliderRow({
 }) {
   const id = useId();
   const gesture = useRef("");
+  /** What it stood at when it was taken hold of, and whether Escape put it back since. */
+  const pulled = useRef<{ from: number; calledOff: boolean } | null>(null);
   const [place, valueAt] = ratio
     ? [(100 * Math.log(value)) / Math.log(max), (at: number) => Math.round(max ** (at / 100) / step) * step]
     : [value, (at: number) => at];
@@ -331,10 +337,28 @@ export function SliderRow({
         max={ratio ? 100 : max}
         step={ratio ? 1 : step}
         value={[place]}
-        onPointerDown={() => (gesture.current = crypto.randomUUID())}
+        onPointerDown={() => {
+          gesture.current = crypto.randomUUID();
+          pulled.current = { from: value, calledOff: false };
+          const key = (event: globalThis.KeyboardEvent) => {
+            if (event.key !== "Escape" || !pulled.current || pulled.current.calledOff) return;
+            event.preventDefault();
+            event.stopImmediatePropagation();
+            pulled.current.calledOff = true;
+            onChange(pulled.current.from, gesture.current);
+          };
+          const over = () => {
+            window.removeEventListener("keydown", key, { capture: true });
+            pulled.current = null;
+          };
+          window.addEventListener("keydown", key, { capture: true });
+          window.addEventListener("pointerup", over, { once: true });
+          window.addEventListener("pointercancel", over, { once: true });
+        }}
         onKeyDown={() => (gesture.current = gesture.current || crypto.randomUUID())}
         onValueChange={([next]) => {
-          if (next !== undefined) onChange(rounded(valueAt(next)), gesture.current);
+          if (next !== undefined && !pulled.current?.calledOff)
+            onChange(rounded(valueAt(next)), gesture.current);
         }}
         onValueCommit={() => {
           onRelease?.();

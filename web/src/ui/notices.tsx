@@ -94,7 +94,7 @@ export function Notices() {
           <span aria-hidden className={notice.bad ? "text-stop" : "text-fine"}>
             {notice.bad ? "■" : "✓"}
           </span>
-          <span className="grow pt-px">{notice.text}</span>
+          <span className="min-w-0 grow pt-px wrap-anywhere">{notice.text}</span>
           {notice.action && (
             <button
               type="button"

@@ -70,6 +70,8 @@ export function startRefocus(): void {
   let place: Place | null = null;
   let asked = false;
   let until = 0;
+  /** What a mouse took away needs no other place for the keys: they are the screen's. */
+  let byHand = false;
 
   const settle = () => {
     asked = false;
@@ -87,6 +89,7 @@ export function startRefocus(): void {
     place = null;
   };
   const lose = (where: Place) => {
+    if (byHand) return;
     place = where;
     until = performance.now() + PATIENT;
     ask();
@@ -98,6 +101,8 @@ export function startRefocus(): void {
     requestAnimationFrame(() => setTimeout(settle));
   };
 
+  document.addEventListener("keydown", () => (byHand = false), true);
+  document.addEventListener("pointerdown", (event) => (byHand = event.pointerType !== "touch"), true);
   document.addEventListener("focusin", ({ target }) => {
     last = target instanceof HTMLElement ? target : null;
     place = null;

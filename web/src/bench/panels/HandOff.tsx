@@ -32,6 +32,9 @@ export function HandOffPanel(panel: PanelProps) {
   const proving = useProof((state) => state.open);
   const ready = result !== undefined && !behind;
   const allReady = outputs.every((one) => one.result && !one.behind);
+  const others = new Set(
+    bench.recipe.outputs.filter(({ id }) => id !== output.id).map((one) => leavesAs(one).toLowerCase()),
+  );
   const passing = outputs.filter((one) => one.verdict === "fine").length;
   return (
     <>
@@ -62,9 +65,11 @@ export function HandOffPanel(panel: PanelProps) {
             const ending = view.ending(output);
             const typed = text.trim();
             const name = typed.toLowerCase().endsWith(ending) ? typed.slice(0, -ending.length) : typed;
-            return name && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? `${name}${ending}` : null;
+            const file = `${name}${ending}`;
+            const free = !others.has(leavesAs({ ...output, file_name: file }).toLowerCase());
+            return name && free && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? file : null;
           }}
-          why="A name of up to 110 characters, without / or \."
+          why="A name of up to 110 characters, without / or \, that no other output leaves under."
           onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
           className="w-full"
         />
@@ -146,7 +151,9 @@ function Line({ panel, one, choose }: { panel: PanelProps; one: OutputStatus; ch
       >
         <span className="flex items-center gap-1.5">
           <Mark verdict={verdict} word="" />
-          <b className="truncate font-semibold">{output.name}</b>
+          <b dir="auto" className="truncate font-semibold">
+            {output.name}
+          </b>
         </span>
         <span className="block truncate text-xs text-ink-2">
           {verdict !== "fine" && <span className="font-semibold">{word} · </span>}

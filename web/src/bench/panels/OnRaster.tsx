@@ -7,7 +7,9 @@ import { arrowStep, follow } from "../../ui/drag";
 import { Button, Mark, NumberField, Row } from "../../ui/controls";
 import { useBroadcast } from "../broadcast";
 import type { Bench } from "../edits";
+import { atPoint, type Point } from "../points";
 import { applyRemedy, wordsOf } from "../remedy";
+import { NinePoints } from "./NinePoints";
 import type { PanelProps } from "./panel";
 
 const WIDE = 290;
@@ -47,6 +49,16 @@ export function OnRaster({ bench, result, behind }: PanelProps) {
               max={4096}
               onCommit={(to) => put(left, to)}
             />
+          </Row>
+          <Row label="Safe area">
+            <NinePoints
+              label="Place in the safe area"
+              chosen={(point) => {
+                const [x, y] = inSafeArea(point, known.info);
+                return x === left && y === top;
+              }}
+              onChoose={(point) => put(...inSafeArea(point, known.info))}
+            />
             <Outside info={known.info} place={[left, top]} />
           </Row>
           <Row label="Memory">
@@ -70,6 +82,12 @@ export function OnRaster({ bench, result, behind }: PanelProps) {
       )}
     </section>
   );
+}
+
+/** Where the output lies when what is seen of it lies at a point of the graphics safe area. */
+function inSafeArea(point: Point, { used, graphics_safe: safe }: BroadcastInfo): [number, number] {
+  const [left, top] = atPoint(point, safe, used[2], used[3]);
+  return [left - used[0], top - used[1]];
 }
 
 const megabytes = (bytes: number) =>

@@ -112,10 +112,11 @@ export function Lane({ bench, result, width }: { bench: Bench; result: Timeline;
               buttons?.[next]?.focus();
             }}
             data-span
+            dir="auto"
             onClick={(event) => event.detail === 0 && choose(span)}
             title={`${span.name}: frames ${span.first} to ${span.last}`}
             aria-label={`Span ${span.name}, frames ${span.first} to ${span.last}`}
-            className={`absolute inset-y-[2px] truncate rounded-[4px] border pr-1 ${span.first === 1 ? "pl-2.5" : "pl-1"} text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)}`}
+            className={`absolute inset-y-[2px] truncate rounded-[4px] border pr-1 ${span.first === 1 ? "pl-2.5" : "pl-1"} text-left text-[11px] leading-[14px] font-semibold ${tintOf(index)} ${handles || output.take.spans.includes(span.name) ? "" : "opacity-45"}`}
             style={{
               left: (span.first - 1) * each,
               width: Math.max(3, (span.last - span.first + 1) * each - 1),

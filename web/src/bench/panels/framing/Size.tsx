@@ -5,6 +5,7 @@ import type { Output, ResultInfo } from "../../../api/client";
 import { Button, IconButton, NumberField, Row, Select } from "../../../ui/controls";
 import { cropOf } from "../../crop";
 import { canBePlaced, canvasOf, placed } from "../../placing";
+import { NinePoints } from "../NinePoints";
 import { Facts, type PanelProps } from "../panel";
 
 const WIDTHS = [240, 320, 400, 480, 580, 640];
@@ -232,30 +233,17 @@ function OnCanvas({
 }
 
 type At = Output["size"]["at"];
-const POINTS = [
-  ["top-left", "top", "top-right"],
-  ["left", "centre", "right"],
-  ["bottom-left", "bottom", "bottom-right"],
-] as const;
 
 /** Where the picture lies on a canvas of another shape: one of nine points, or by its left and top. */
 function Where({ size, onChange }: { size: Output["size"]; onChange: (at: At, label: string) => void }) {
   const [left, top] = typeof size.at === "string" ? [null, null] : size.at;
   return (
     <Row label="Lies at">
-      <div role="group" aria-label="Place on the canvas" className="grid grid-cols-3 gap-0.5">
-        {POINTS.flat().map((point) => (
-          <button
-            key={point}
-            type="button"
-            aria-label={point.replace("-", " ")}
-            aria-pressed={size.at === point}
-            title={point.replace("-", " ")}
-            onClick={() => onChange(point, `Lies ${point.replace("-", " ")}`)}
-            className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay"
-          />
-        ))}
-      </div>
+      <NinePoints
+        label="Place on the canvas"
+        chosen={(point) => size.at === point}
+        onChoose={(point) => onChange(point, `Lies ${point.replace("-", " ")}`)}
+      />
       <span className="text-ink-2">or</span>
       <NumberField
         label="Left on the canvas"
