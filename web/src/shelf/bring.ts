@@ -61,7 +61,10 @@ const NOTHING: Bringing = {
 
 export const useBringing = create<Bringing>(() => NOTHING);
 
-const BATCH_FILES = 64;
+const BATCH_FILES = 32;
+
+/** For so long, in ms, files are looked at before the page has its turn. */
+const AT_ONCE = 20;
 /** Requests on their way side by side. */
 const LANES = 4;
 const BATCH_BYTES = 24 * 1024 * 1024;
@@ -339,6 +342,7 @@ export async function send(
   how: Reading = {},
 ): Promise<{ id: string; taken: FileTaken[] }> {
   const limits = await data<Limits>(api.GET("/api/limits", { signal }));
+  await looked(files, signal);
   const no = refusal(
     files.map(({ file }) => file),
     limits,
@@ -356,6 +360,17 @@ export async function send(
   sent(id, taken);
   await Promise.all(Array.from({ length: LANES }, lane));
   return { id, taken };
+}
+
+/** Let the browser look at the files: it does so when a size is first asked for, which of thousands takes a second. */
+async function looked(files: readonly Brought[], signal: AbortSignal): Promise<void> {
+  let pause = performance.now() + AT_ONCE;
+  for (const { file } of files) {
+    if (file.size >= 0 && performance.now() < pause) continue;
+    await new Promise((resolve) => setTimeout(resolve));
+    signal.throwIfAborted();
+    pause = performance.now() + AT_ONCE;
+  }
 }
 
 /** Show what just came in. */
