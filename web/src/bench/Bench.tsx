@@ -8,7 +8,7 @@ import { api, ApiError, data } from "../api/client";
 import { jobKey, useLive } from "../api/live";
 import { count, size } from "../format";
 import { nextSpeed, show, step, toggle, turnRound, usePlayhead } from "../player/playhead";
-import { ThemeButton } from "../shelf/Shelf";
+import { ThemeButton } from "../ui/ThemeButton";
 import { IconButton, Mark, TextField } from "../ui/controls";
 import { isTyping, takesKey } from "../ui/focus";
 import { useHelp } from "../ui/help";

@@ -2,7 +2,7 @@
 
 import { useEffect, useState, type ReactNode } from "react";
 import { describeProblem, type JobInfo } from "../api/client";
-import { Bar } from "../shelf/Shelf";
+import { Bar } from "../ui/Bar";
 import { Button, Mark } from "../ui/controls";
 
 const STAGES: Record<string, string> = {

@@ -1,26 +1,15 @@
 // All frames on one picture: how they lie there, what its pixels hold, and what describes it.
 
-import { ArrowDown, ArrowUp } from "lucide-react";
-import { count, size } from "../../format";
-import { usePlayhead } from "../../player/playhead";
-import {
-  Button,
-  Checkbox,
-  IconButton,
-  Mark,
-  NumberField,
-  Row,
-  Segmented,
-  Select,
-  TextField,
-} from "../../ui/controls";
-import { applyRemedy, wordsOf } from "../remedy";
-import { anchorOf, spanOf, withAnchor } from "../sheet/anchor";
-import { useAnchor, useLayout, useLook, type LaidOut, type Look } from "../sheet/layout";
-import { Facts } from "../panels/panel";
+import { count } from "../../format";
+import { Checkbox, Mark, NumberField, Row, Segmented, Select, TextField } from "../../ui/controls";
+import { useLayout, useLook, type Look } from "../sheet/layout";
 import type { FormatView, Of, TuneProps } from "./format";
+import { Fit, Figures } from "../sheet/Fit";
+import { RowOrder } from "../sheet/RowOrder";
+import { Anchors } from "../sheet/Anchors";
 
 type Sheet = Of<"sheet">;
+
 const PIXELS: Record<Sheet["pixels"], string> = {
   "8888": "8-8-8-8, every level",
   "4444": "4-4-4-4",
@@ -29,6 +18,7 @@ const PIXELS: Record<Sheet["pixels"], string> = {
   "256": "256 colours with alpha",
   grey: "Grey with alpha",
 };
+
 const SIDES = [256, 512, 1024, 2048, 4096, 8192] as const;
 
 export const sheet: FormatView<"sheet"> = {
@@ -306,201 +296,6 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
           <Mark verdict="look" word="" /> {note}
         </p>
       ))}
-    </>
-  );
-}
-
-/** Whether all frames fit, and what would make them. */
-function Fit({ panel, laid: { info, stale } }: { panel: TuneProps<"sheet">["panel"]; laid: LaidOut }) {
-  const { bench } = panel;
-  if (!info.measured) return null;
-  const frames = info.positions.length;
-  const [width, height] = info.sheets[0] ?? [0, 0];
-  const over = info.off.length;
-  return (
-    <div className={`rounded-[10px] bg-well px-3 py-2.5 ${stale ? "opacity-60" : ""}`} aria-busy={stale}>
-      <p role="status" aria-label="Sheet" className="flex flex-wrap items-baseline justify-between gap-x-2">
-        <span>
-          <span className="figure text-lg font-semibold">
-            {width} × {height}
-          </span>{" "}
-          <span className="text-ink-2">
-            {info.sheets.length > 1 ? `and ${info.sheets.length - 1} more` : `of ${info.most}`}
-          </span>
-        </span>
-        {over > 0 ? (
-          <Mark verdict="stop" word={`${over} of ${frames} frames run off`} />
-        ) : (
-          <Mark verdict="fine" word={`all ${frames} fit`} />
-        )}
-      </p>
-      {over > 0 && (
-        <div className="mt-2 flex flex-wrap gap-1.5">
-          {info.remedies.map((remedy) => (
-            <Button key={remedy.text} className="h-[26px]! px-2!" onClick={() => applyRemedy(bench, remedy)}>
-              {wordsOf(remedy)}
-            </Button>
-          ))}
-        </div>
-      )}
-    </div>
-  );
-}
-
-function Figures({
-  panel,
-  output,
-  laid: { info, stale },
-  tune,
-}: {
-  panel: TuneProps<"sheet">["panel"];
-  output: Sheet;
-  laid: LaidOut;
-  tune: TuneProps<"sheet">["tune"];
-}) {
-  const { result, behind } = panel;
-  const index = usePlayhead((state) => state.index);
-  const item = info.of_step[Math.min(index, info.of_step.length - 1)] ?? 0;
-  const span = spanOf(panel.bench.recipe.rhythm.spans, result?.places[index] ?? 0);
-  return (
-    <div className={stale ? "opacity-60" : ""}>
-      <Facts
-        facts={[
-          [
-            "Texture",
-            <span key="texture">
-              {size(info.texture_bytes)}{" "}
-              <Checkbox
-                label="mip levels"
-                checked={output.mip_levels}
-                onChange={(on) => tune({ mip_levels: on }, on ? "With mip levels" : "Without mip levels")}
-              />
-            </span>,
-          ],
-          [
-            "File",
-            result && !behind
-              ? `${size(result.info.picture_bytes ?? 0)}, described in ${size(result.info.bytes - (result.info.picture_bytes ?? 0))}`
-              : "…",
-          ],
-          [
-            "Unused",
-            `${Math.round(info.unused * 100)} %${info.empty > 0 ? `, ${count(info.empty, "empty cell")}` : ""}`,
-          ],
-          ["Playing", `${span ? `${span}, ` : ""}cell ${item + 1} of ${info.positions.length}`],
-        ]}
-      />
-    </div>
-  );
-}
-
-/** The rows in an order made by hand. */
-function RowOrder({
-  output,
-  laid: { info },
-  tune,
-}: {
-  output: Sheet;
-  laid: LaidOut;
-  tune: TuneProps<"sheet">["tune"];
-}) {
-  const names = info.rows.flatMap(({ name }) => (name === null ? [] : [name]));
-  const move = (at: number, by: number) => {
-    const order = [...names];
-    const [moved] = order.splice(at, 1);
-    if (moved === undefined) return;
-    order.splice(at + by, 0, moved);
-    tune({ row_order: order }, `Row ${moved} moved`);
-  };
-  return (
-    <details className="rounded-[8px] border border-line px-2.5 py-1.5">
-      <summary className="cursor-pointer text-ink-2">
-        Order of {count(names.length, "row")}
-        {output.row_order.length > 0 && (
-          <Button className="ml-2 h-[22px]! px-2!" onClick={() => tune({ row_order: [] }, "Playback order")}>
-            As played
-          </Button>
-        )}
-      </summary>
-      <ol aria-label="Rows" className="mt-1 flex flex-col">
-        {names.map((name, at) => (
-          <li key={name} className="flex items-center gap-1">
-            <span className="min-w-0 grow truncate">{name}</span>
-            <span className="figure text-xs text-ink-2">{info.rows[at]?.count}</span>
-            <IconButton tip="Up" aria-label={`Row ${name} up`} disabled={at === 0} onClick={() => move(at, -1)}>
-              <ArrowUp size={13} />
-            </IconButton>
-            <IconButton
-              tip="Down"
-              aria-label={`Row ${name} down`}
-              disabled={at === names.length - 1}
-              onClick={() => move(at, 1)}
-            >
-              <ArrowDown size={13} />
-            </IconButton>
-          </li>
-        ))}
-      </ol>
-    </details>
-  );
-}
-
-/** Whose anchor is set on the stage, and where it is. */
-function Anchors({ panel, output }: { panel: TuneProps<"sheet">["panel"]; output: Sheet }) {
-  const { bench, result } = panel;
-  const of = useAnchor((state) => state.of);
-  const index = usePlayhead((state) => state.index);
-  const position = result?.positions[index] ?? 1;
-  const span = spanOf(bench.recipe.rhythm.spans, result?.places[index] ?? 1);
-  const [x, y] = anchorOf(output, position, span);
-  const put = (at: [number, number]) =>
-    bench.editOutput(`Anchor ${at.join(", ")}`, (so) =>
-      so.format === "sheet" ? withAnchor(so, of, position, span, at) : so,
-    );
-  return (
-    <>
-      <Row label="Anchor">
-        <Segmented
-          label="Anchor of"
-          value={of}
-          choices={[
-            { value: "all", label: "all" },
-            { value: "span", label: "span", tip: span ? `Of ${span}` : "The frame is in no span" },
-            { value: "frame", label: "frame", tip: "Of the frame on show" },
-          ]}
-          onChange={(next) => useAnchor.setState({ of: next })}
-        />
-        <NumberField
-          label="Anchor across"
-          value={x}
-          min={-10}
-          max={10}
-          step={0.001}
-          className="w-[58px] text-right"
-          onCommit={(next) => put([next, y])}
-        />
-        <NumberField
-          label="Anchor down"
-          value={y}
-          min={-10}
-          max={10}
-          step={0.001}
-          className="w-[58px] text-right"
-          onCommit={(next) => put([x, next])}
-        />
-      </Row>
-      {output.anchors.length > 0 && (
-        <Row label="">
-          <Button
-            className="h-[24px]! px-2!"
-            onClick={() =>
-              bench.editOutput("One anchor for all", (so) => ({ ...so, anchors: [] }) as typeof so)
-            }
-          >
-            One for all frames ({output.anchors.length} of their own)
-          </Button>
-        </Row>
-      )}
     </>
   );
 }

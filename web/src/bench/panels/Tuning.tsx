@@ -3,7 +3,7 @@
 import { useEffect, useState } from "react";
 import type { Output } from "../../api/client";
 import { ago, kilobytes, size } from "../../format";
-import { Bar } from "../../shelf/Shelf";
+import { Bar } from "../../ui/Bar";
 import { KILOBYTES, NumberField, Row } from "../../ui/controls";
 import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
