@@ -18,6 +18,7 @@ from ..checksums import crc32
 from ..compiled import compiled
 from ..framing.frames import PlayedFrames
 from ..framing.settled import LaidOver
+from ..pictures.apng import FrameControl
 from ..pictures.moving import open_moving
 from ..recipe import ApngOutput
 from ..store import Store
@@ -137,8 +138,10 @@ def encode_apng(
         start = len(file)
         left, top, right, bottom = image.box
         delays_at.append(start + 8)
-        control = (sequence, right - left, bottom - top, left, top, 0, 1, image.dispose, image.blend)
-        file += chunk(b"fcTL", struct.pack(">IIIIIHHBB", *control))
+        control = FrameControl(
+            sequence, right - left, bottom - top, left, top, 0, 1, image.dispose, image.blend
+        )
+        file += chunk(b"fcTL", control.dump())
         sequence += 1
         if len(costs) == 0:
             file += chunk(b"IDAT", image.data.result())

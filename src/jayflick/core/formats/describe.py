@@ -10,7 +10,6 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -18,6 +17,7 @@ from PIL import Image
 from ..broadcast.cover import Cover, opaque_share
 from ..errors import InputError
 from ..pictures import clip, gif, png
+from ..pictures.apng import FrameControl
 from ..pictures.kinds import kind_of, read_picture
 from ..pictures.unset import read_set
 from ..recipe import Kind
@@ -105,9 +105,9 @@ def _apng_frames(data: bytes, name: str) -> tuple[list[Frame], int]:
         if tag == b"acTL" and len(body) == 8:
             repeat = struct.unpack_from(">I", body, 4)[0]
         elif tag == b"fcTL" and len(body) == 26:
-            _, width, height, left, top, over, under, dispose, _ = struct.unpack(">IIIIIHHBB", body)
-            box = [left, top, width, height]
-            frames.append(_frame(len(frames), 1000 * over / (under or 100), 38, box, dispose))
+            control = FrameControl.parse(body)
+            delay = float(1000 * control.delay)
+            frames.append(_frame(len(frames), delay, 38, list(control.box), control.dispose))
         elif tag in (b"IDAT", b"fdAT") and frames:
             frames[-1]["bytes"] += len(body) + 12
     return frames, repeat
@@ -152,18 +152,11 @@ def _clear_moving(data: bytes) -> bool:
 
 
 def _clip(data: bytes, name: str) -> dict[str, Any]:
-    try:
-        times = clip.durations(data, name, clip.MOST_FRAMES)
-        with av.open(BytesIO(data), metadata_errors="replace") as container:
-            stream: Any = container.streams.video[0]
-            width, height, codec = (
-                stream.codec_context.width,
-                stream.codec_context.height,
-                stream.codec_context.name,
-            )
+    times = clip.durations(data, name, clip.MOST_FRAMES)
+    with clip.container_of(data, name) as (_, stream):
+        width, height = stream.codec_context.width, stream.codec_context.height
+        codec = stream.codec_context.name
         clear = any(_clear(picture) for picture in decoded(data))
-    except av.error.FFmpegError as broken:
-        raise InputError("is damaged, or an unsupported kind of clip", file=name) from broken
     frames = [_frame(index, 1000 * length / SECOND) for index, length in enumerate(times)]
     return {**_document("video", width, height, frames, 1, data, clear), "codec": codec}
 

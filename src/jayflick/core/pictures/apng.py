@@ -7,6 +7,7 @@ import struct
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,6 +81,38 @@ class Apng:
         return png.decode(png.SIGNATURE + b"".join(chunk(*one) for one in whole), self.name)
 
 
+class FrameControl(NamedTuple):
+    """An fcTL chunk: where a frame lies on its canvas, how long it stays, what becomes of it (11.3.6.2)."""
+
+    sequence: int
+    width: int
+    height: int
+    left: int
+    top: int
+    numerator: int
+    denominator: int
+    dispose: int
+    blend: int
+
+    @classmethod
+    def parse(cls, body: bytes) -> "FrameControl":
+        """``body``: the 26 bytes of the chunk's data."""
+        return cls(*struct.unpack(">IIIIIHHBB", body))
+
+    def dump(self) -> bytes:
+        return struct.pack(">IIIIIHHBB", *self)
+
+    @property
+    def box(self) -> tuple[int, int, int, int]:
+        """Left, top, width, height."""
+        return self.left, self.top, self.width, self.height
+
+    @property
+    def delay(self) -> Fraction:
+        """In seconds; a denominator of 0 means 100."""
+        return Fraction(self.numerator, self.denominator or 100)
+
+
 def open_apng(data: bytes, name: str) -> Apng:
     """Take the file apart without decoding it. ``InputError`` when a frame lies outside its canvas."""
     header = b""
@@ -94,14 +127,14 @@ def open_apng(data: bytes, name: str) -> Apng:
         elif tag == b"acTL" and len(body) == 8:
             repeat = struct.unpack_from(">I", body, 4)[0]
         elif tag == b"fcTL" and len(body) == 26:
-            _, across, down, left, top, over, under, dispose, blend = struct.unpack(">IIIIIHHBB", body)
+            control = FrameControl.parse(body)
+            left, top, across, down = control.box
             if not across or not down or left + across > width or top + down > height:
                 raise InputError(
                     f"frame {len(frames) + 1} lies outside its canvas", file=name, remedy="save it anew"
                 )
             check_area(across, down, name)
-            delay = int(Fraction(over, under or 100) * SECOND)  # a denominator of 0 means 100
-            frames.append(_Frame((left, top, across, down), delay, dispose, blend))
+            frames.append(_Frame(control.box, int(control.delay * SECOND), control.dispose, control.blend))
         elif tag == b"IDAT":
             begun = True
             if frames:

@@ -42,7 +42,7 @@ def knows(data: bytes, name: str) -> bool:
 
 
 @contextmanager
-def _opened(data: Content, name: str) -> Iterator[tuple[Any, Any]]:
+def container_of(data: Content, name: str) -> Iterator[tuple[Any, Any]]:
     """The container and its first video stream, decoded with alpha where it has one."""
     try:
         with opened(data) as file, av.open(file, metadata_errors="replace") as container:
@@ -104,7 +104,7 @@ class Survey:
 
 def survey(data: Content, name: str) -> Survey:
     """Look through a clip. Raises ``InputError``."""
-    with _opened(data, name) as (container, stream):
+    with container_of(data, name) as (container, stream):
         rate = stream.average_rate
         stamps = _stamps(container, stream, name)
     first = next(pictures(data, name), None)
@@ -119,7 +119,7 @@ def durations(data: Content, name: str, most: int, cut: Cut = WHOLE) -> tuple[in
     The clip's last frame is shown as long as the one before it. Raises ``InputError`` when more than ``most``
     are taken, or none.
     """
-    with _opened(data, name) as (container, stream):
+    with container_of(data, name) as (container, stream):
         rate = stream.average_rate
         stamps = _stamps(container, stream, name)
     lengths = _lengths(stamps, rate)
@@ -173,11 +173,11 @@ def _numbered(data: Content, name: str, first: int) -> Iterator[tuple[int, Any, 
     What lies long before the first is leapt over where the clip can be entered in its middle.
     """
     if first > 1:
-        with _opened(data, name) as (container, stream):
+        with container_of(data, name) as (container, stream):
             stamps = _stamps(container, stream, name)
         if first > len(stamps):
             return
-        with _opened(data, name) as (container, stream):
+        with container_of(data, name) as (container, stream):
             shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
             if not _has_alpha(stream) and _enter(container, stream, stamps[first - 1]):
                 decoded = container.decode(stream)
@@ -187,7 +187,7 @@ def _numbered(data: Content, name: str, first: int) -> Iterator[tuple[int, Any, 
                     for number, frame in enumerate(decoded, first + 1):
                         yield number, frame, shape
                     return
-    with _opened(data, name) as (container, stream):
+    with container_of(data, name) as (container, stream):
         shape = stream.sample_aspect_ratio or stream.codec_context.sample_aspect_ratio
         for number, frame in enumerate(_frames(container, stream), 1):
             if number >= first:
