@@ -221,7 +221,7 @@ def test_a_remedy_is_taken(desk: Desk) -> None:
     keys.to("^Set up for it$")
     keys.press("Enter")
     desk.settled()
-    keys.on("^Limits and targets of your own$")  # what comes after what was done
+    keys.on("^Your own limits and targets$")  # what comes after what was done
     undo_all(desk)
 
 

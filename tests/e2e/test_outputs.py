@@ -52,7 +52,7 @@ def test_from_one_project_to_five_files_that_others_can_read(desk: Desk, tmp_pat
     expect(listed.get_by_role("listitem")).to_have_count(5)
     listed.get_by_role("button", name=re.compile("Page loop")).click()
     rules = page.get_by_role("region", name="Rules check")
-    rules.get_by_text("Limits and targets of your own").click()
+    rules.get_by_text("Your own limits and targets").click()
     rules.get_by_role("textbox", name="Widest").fill("200")
     page.keyboard.press("Enter")
     expect(rules).to_contain_text("256 pxat most 200 px")

@@ -262,7 +262,7 @@ function SheetPanel({ panel, output, tune }: TuneProps<"sheet">) {
         {output.picture === "png" && (
           <Checkbox
             label="smallest, slowly"
-            title="Tries for minutes, by Zopfli"
+            title="Takes minutes, by Zopfli"
             checked={output.smallest}
             onChange={(on) => tune({ smallest: on }, on ? "Smallest file" : "Quick file")}
           />

@@ -57,7 +57,7 @@ function VideoPanel({ panel, output, tune }: TuneProps<"video">) {
           />
           <Row label="At most">
             <NumberField
-              label="Most KB of the clip"
+              label="Largest size of the clip in KB"
               units={KILOBYTES}
               value={output.most_bytes === null ? null : Math.round(output.most_bytes / 1024)}
               min={1}

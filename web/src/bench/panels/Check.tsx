@@ -168,7 +168,7 @@ function Limits({ bench, target }: { bench: PanelProps["bench"]; target: Target 
   const exported = target && `data:application/json,${encodeURIComponent(JSON.stringify(target, null, 2))}`;
   return (
     <details className="border-t border-line pt-1.5">
-      <summary className="cursor-pointer text-ink-2 hover:text-ink">Limits and targets of your own</summary>
+      <summary className="cursor-pointer text-ink-2 hover:text-ink">Your own limits and targets</summary>
       <div className="flex flex-col gap-1.5 pt-1.5">
         {FIGURES.map(([figure, label, unit]) => (
           <Row key={figure} label={label}>

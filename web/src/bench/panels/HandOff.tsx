@@ -69,7 +69,7 @@ export function HandOffPanel(panel: PanelProps) {
             const free = !others.has(leavesAs({ ...output, file_name: file }).toLowerCase());
             return name && free && name.length <= 110 && !/[/\\\p{Cc}]/u.test(name) ? file : null;
           }}
-          why="A name of up to 110 characters, without / or \, that no other output leaves under."
+          why="A name of up to 110 characters, without / or \, that no other output uses."
           onCommit={(name) => bench.editOutput(`Named ${name}`, (so) => ({ ...so, file_name: name }))}
           className="w-full"
         />

@@ -144,7 +144,7 @@ export function PacePart({ bench, result }: PanelProps) {
             value={take.between}
             choices={[
               { value: "hold", label: "hold", tip: "The frame that is due" },
-              { value: "blend", label: "blend", tip: "In-betweens blended of the two" },
+              { value: "blend", label: "blend", tip: "In-betweens blended from the two" },
               { value: "motion", label: "motion", tip: "What moves lies between the two" },
             ]}
             onChange={(between) => setTake(`Between frames: ${between}`, { between })}
