@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
+import httpx
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -63,11 +64,15 @@ class Desk:
     def goto(self, address: str = "/") -> None:
         self.page.goto(self.base + address)
 
+    def get(self, path: str) -> httpx.Response:
+        """What the service answers, over a connection of its own: one that was idle may be closed by now."""
+        return httpx.get(self.base + path, timeout=LONGEST).raise_for_status()
+
     def open(self, name: str, *, playing: bool = False) -> None:
         """Open the bench of a project that is on the shelf, by its address, and wait for its picture."""
         if playing:
             self.page.emulate_media(reduced_motion="no-preference")
-        projects = self.page.request.get(f"{self.base}/api/projects").json()
+        projects = self.get("/api/projects").json()
         self.goto(f"/project/{next(one['id'] for one in projects if one['name'] == name)}")
         self.settled()
 
@@ -80,7 +85,7 @@ class Desk:
     def newest_result(self) -> str:
         """The id of the newest result of the output on show."""
         address = urlsplit(self.page.url)
-        answer = self.page.request.get(f"{self.base}/api/projects/{address.path.rsplit('/', 1)[1]}").json()
+        answer = self.get(f"/api/projects/{address.path.rsplit('/', 1)[1]}").json()
         shown = parse_qs(address.query).get("output", [answer["recipe"]["outputs"][0]["id"]])[0]
         return next(str(one["id"]) for one in answer["results"] if one["output_id"] == shown)
 

@@ -433,7 +433,7 @@ def test_a_change_made_while_an_undo_is_on_its_way_comes_after_it(desk: Desk) ->
             page.wait_for_timeout(300)
     page.unroute("**/undo?*")
     desk.settled()
-    project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
+    project = desk.get(f"/api/projects/{page.url.rsplit('/', 1)[1]}").json()
     rhythm = project["recipe"]["rhythm"]
     assert (rhythm["rate"], rhythm["repeat"]) == ("12", 0)  # once and 30 fps were undone, each by its own undo
     for _ in range(2):

@@ -31,7 +31,7 @@ def gathered(desk: Desk) -> tuple[Locator, Locator]:
 
 
 def durations(desk: Desk) -> list[int]:
-    project = desk.page.request.get(f"{desk.base}/api/projects/{desk.page.url.rsplit('/', 1)[1]}").json()
+    project = desk.get(f"/api/projects/{desk.page.url.rsplit('/', 1)[1]}").json()
     return list(project["results"][0]["delays"])
 
 
@@ -319,7 +319,7 @@ def test_an_order_that_runs_backwards_is_told_and_turned_round(desk: Desk, tmp_p
     controls.get_by_role("button", name="Reverse it").click()
     expect(cell).to_contain_text("fine")
     desk.settled()
-    project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
+    project = desk.get(f"/api/projects/{page.url.rsplit('/', 1)[1]}").json()
     assert project["results"][0]["positions"] == list(range(24, 0, -1))
 
 
@@ -353,7 +353,7 @@ def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_pa
         page.get_by_role("link", name="Save project").click()
     assert saving.value.suggested_filename == "kite-over-the-pier-project.zip"
     saving.value.save_as(tmp_path / "kite.zip")
-    before = page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body()
+    before = desk.get(f"/api/results/{desk.newest_result()}/file").content
     first = page.url
     page.get_by_role("button", name="Undo").click()
     desk.settled()
@@ -362,7 +362,7 @@ def test_a_saved_project_dropped_on_a_shelf_goes_on_as_it_was(desk: Desk, tmp_pa
     expect(page.get_by_role("textbox", name="Project name")).to_have_value("Kite over the pier 2")
     desk.settled()
     assert page.url != first
-    assert page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body() == before
+    assert desk.get(f"/api/results/{desk.newest_result()}/file").content == before
     expect(page.get_by_role("tab", name="Gather")).to_contain_text("1 unreadable")  # its report came along
     project = page.url.rsplit("/", 1)[1]
     desk.goto()
@@ -416,6 +416,4 @@ def test_frames_dropped_on_an_open_project_are_asked_about(desk: Desk, tmp_path:
     page.get_by_role("button", name="Undo").click()
     expect(cell).to_contain_text("24 frames")
     desk.settled()
-    assert not any(
-        card["name"].startswith("More") for card in page.request.get(f"{desk.base}/api/projects").json()
-    )
+    assert not any(card["name"].startswith("More") for card in desk.get("/api/projects").json())

@@ -137,7 +137,7 @@ def test_the_stage_shows_the_files_own_pixels(desk: Desk, decoder: str) -> None:
     page = desk.page
     page.keyboard.press("Home")
     expect(page.locator(STAGE)).to_have_attribute("data-decoder", decoder)
-    data = page.request.get(f"{desk.base}/api/results/{desk.newest_result()}/file").body()
+    data = desk.get(f"/api/results/{desk.newest_result()}/file").content
     with Image.open(BytesIO(data)) as picture:
         wanted = [np.array(frame.convert("RGBA")) for frame in ImageSequence.Iterator(picture)]
     for index in (0, 1, 7, 23):
@@ -171,7 +171,7 @@ def test_chromium_decodes_the_exact_delays_repeat_and_pixels(desk: Desk) -> None
         }""",
         f"/api/results/{result}/file",
     )
-    project = page.request.get(f"{desk.base}/api/projects/{page.url.rsplit('/', 1)[1]}").json()
+    project = desk.get(f"/api/projects/{page.url.rsplit('/', 1)[1]}").json()
     assert decoded["durations"] == project["results"][0]["delays"]
     assert sum(decoded["durations"]) == 1000
     assert decoded["repeat"] in (None, float("inf"))

@@ -94,27 +94,27 @@ def choose(keys: Keys, folder: Path) -> None:
 
 def test_frames_are_imported_and_a_project_is_deleted_and_restored(desk: Desk, tmp_path: Path) -> None:
     page, keys = desk.page, Keys(desk.page)
-    save_frames(tmp_path / "buoy", moving_square(4), "buoy_{}.png")
+    save_frames(tmp_path / "heron", moving_square(4), "heron_{}.png")
     desk.goto()
-    choose(keys, tmp_path / "buoy")
-    expect(page).to_have_title("Buoy – Jay Flick")
-    keys.on("^Buoy$")
+    choose(keys, tmp_path / "heron")
+    expect(page).to_have_title("Heron – Jay Flick")
+    keys.on("^Heron$")
     keys.to("^Shelf$", "Shift+Tab")
     page.keyboard.press("Enter")
     expect(page).to_have_title("Jay Flick")
-    expect(page.get_by_role("link", name="Buoy", exact=True)).to_be_visible()
+    expect(page.get_by_role("link", name="Heron", exact=True)).to_be_visible()
     keys.on("^Jay Flick$")
-    keys.to("^Delete Buoy$")
+    keys.to("^Delete Heron$")
     keys.press("Enter")
-    expect(page.get_by_text("“Buoy” was deleted.")).to_be_visible()
-    expect(page.get_by_role("link", name="Buoy", exact=True)).to_have_count(0)
+    expect(page.get_by_text("“Heron” was deleted.")).to_be_visible()
+    expect(page.get_by_role("link", name="Heron", exact=True)).to_have_count(0)
     keys.on("^Dusk lamp$")  # what stands where it stood
     keys.on("^Restore$", "F8")
     keys.press("Enter")
-    keys.on("^Buoy$")
-    keys.to("^Delete Buoy$")
+    keys.on("^Heron$")
+    keys.to("^Delete Heron$")
     keys.press("Enter")
-    expect(page.get_by_role("link", name="Buoy", exact=True)).to_have_count(0)
+    expect(page.get_by_role("link", name="Heron", exact=True)).to_have_count(0)
 
 
 def test_two_projects_come_of_one_folder(desk: Desk, tmp_path: Path) -> None:

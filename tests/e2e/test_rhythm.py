@@ -28,7 +28,7 @@ def played(desk: Desk) -> dict[str, list[int]]:
     """What the newest result plays: positions, places and real delays in ms."""
     desk.settled()
     project = desk.page.url.rsplit("/", 1)[1]
-    result = desk.page.request.get(f"{desk.base}/api/projects/{project}").json()["results"][0]
+    result = desk.get(f"/api/projects/{project}").json()["results"][0]
     return {name: result[name] for name in ("positions", "places", "delays")}
 
 

@@ -156,7 +156,7 @@ def test_every_setting_of_a_sheet_is_changed_and_undone(desk: Desk) -> None:
 
     def output() -> dict[str, Any]:
         expect(page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
-        shown: dict[str, Any] = page.request.get(f"{desk.base}/api/projects/{project}").json()
+        shown: dict[str, Any] = desk.get(f"/api/projects/{project}").json()
         found: dict[str, Any] = shown["recipe"]["outputs"][-1]
         return found
 

@@ -10,7 +10,7 @@ from typing import NoReturn
 from .. import __version__
 from ..core.errors import InputError, JayFlickError
 from ..core.heap import keep_freed_memory
-from . import broadcast, check, gather, info, make, send
+from . import broadcast, check, compare, gather, info, make, send
 
 
 class _Parser(argparse.ArgumentParser):
@@ -57,6 +57,6 @@ def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="jayflick", description="From numbered frames to small looping pictures.")
     parser.add_argument("--version", action="version", version=f"jayflick {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND", parser_class=_Parser)
-    for command in (make, info, gather, check, broadcast, send):
+    for command in (make, info, compare, gather, check, broadcast, send):
         command.add_to(commands)
     return parser

@@ -18,7 +18,8 @@ export function usePanel(): { controls: RefObject<HTMLElement | null>; open: boo
       const active = document.activeElement instanceof HTMLElement ? document.activeElement : null;
       if (active?.closest("[role='dialog'], [role='menu']")) return;
       event.preventDefault();
-      if (active && controls.current?.contains(active)) {
+      // on the heading it is on its way in
+      if (active && controls.current?.contains(active) && !active.matches("h2")) {
         active.blur();
         if (before?.isConnected) before.focus();
         return;

@@ -19,9 +19,15 @@ interface Place {
   next: Node | null;
 }
 
-/** The stop that is nearest to a place: what comes next in the smallest group that has any, or else the last before. */
+/**
+ * The stop that is nearest to a place: what comes next in the smallest group that has any, or else the last before. Of
+ * a panel that took the place of another the heading: no control of it shall take keys that are the screen's.
+ */
 function nearest(place: Place): HTMLElement | null {
   let { within, next } = place;
+  const left = within.closest("[role='tabpanel'][hidden]");
+  const heading = left?.parentElement?.querySelector<HTMLElement>("[role='tabpanel']:not([hidden]) h2");
+  if (heading) return heading;
   for (;;) {
     const stops = [...within.querySelectorAll<HTMLElement>(STOPS)].filter((one) => one.checkVisibility());
     if (within.matches("body, main") || !within.isConnected) return document.querySelector<HTMLElement>("h1");

@@ -5,10 +5,12 @@ import { POINTS, type Point } from "../points";
 export function NinePoints({
   label,
   chosen,
+  disabled = false,
   onChoose,
 }: {
   label: string;
   chosen: (point: Point) => boolean;
+  disabled?: boolean;
   onChoose: (point: Point) => void;
 }) {
   return (
@@ -19,9 +21,10 @@ export function NinePoints({
           type="button"
           aria-label={point.replace("-", " ")}
           aria-pressed={chosen(point)}
+          disabled={disabled}
           title={point.replace("-", " ")}
           onClick={() => onChoose(point)}
-          className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay"
+          className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay disabled:opacity-45"
         />
       ))}
     </div>

@@ -53,6 +53,7 @@ export function OnRaster({ bench, result, behind }: PanelProps) {
           <Row label="Safe area">
             <NinePoints
               label="Place in the safe area"
+              disabled={!known.fresh} // what it uses of its canvas may be another by now
               chosen={(point) => {
                 const [x, y] = inSafeArea(point, known.info);
                 return x === left && y === top;

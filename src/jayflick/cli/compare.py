@@ -1,0 +1,101 @@
+"""``jayflick compare``: how alike two files are that are to show the same."""
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from ..core.errors import InputError, printable
+from ..core.pictures import clip
+from ..core.pictures.kinds import read_header, read_picture
+from ..core.pictures.moving import Moving, open_clip, open_moving
+from ..core.pictures.unset import read_set
+from ..core.quality.compare import Comparison, Pair, compare
+from ..core.sequence.files import read_file
+from ..core.sequence.names import split_names
+from ..core.timing.flicks import SECOND
+
+
+def add_to(commands: Any) -> None:
+    """The command and its options."""
+    command = commands.add_parser(
+        "compare", help="how alike two files are that are to show the same: PSNR, SSIM, crawling"
+    )
+    command.add_argument("first", metavar="FILE|DIR", help="what it ought to look like")
+    command.add_argument("second", metavar="FILE|DIR", help="what is held against it")
+    command.add_argument("--json", action="store_true")
+    command.set_defaults(run=_compare)
+
+
+def _compare(options: argparse.Namespace) -> None:
+    paths = Path(options.first), Path(options.second)
+    (first, count), (second, other) = (_opened(path) for path in paths)
+    found = compare(first, second, (count, other), paths[1].name)
+    if options.json:
+        sides = [_side(path, *one) for path, one in zip(paths, ((first, count), (second, other)), strict=True)]
+        print(json.dumps(_document(found, sides), indent=2, ensure_ascii=False, allow_nan=False))
+        return
+    matched = "by time" if found.by_time else "one by one"
+    names = " and ".join(printable(path.name) for path in paths)
+    print(f"{names}: {len(found.pairs)} pictures {matched}, {_figures(found)}")
+    if found.psnr is not None:
+        worst = found.worst
+        when = f", at {worst.at:.2f} s" if found.by_time else ""
+        print(f"  least alike: picture {worst.first + 1} and {worst.second + 1}{when}, {_figures(worst)}")
+
+
+def _figures(of: Comparison | Pair) -> str:
+    if of.psnr is None:
+        return "equal"
+    words = [f"PSNR {of.psnr:.2f} dB"]
+    if of.ssim is not None:
+        words.append(f"SSIM {of.ssim:.4f}")
+    if of.crawling is not None:
+        words.append(f"{100 * of.crawling:.1f} % of what stands still crawls")
+    return ", ".join(words)
+
+
+def _side(path: Path, moving: Moving, count: int) -> dict[str, Any]:
+    duration = None if moving.durations is None else round(1000 * sum(moving.durations) / SECOND, 3)
+    return {"file": path.name, "count": count, "duration_ms": duration}
+
+
+def _document(found: Comparison, sides: list[dict[str, Any]]) -> dict[str, Any]:
+    return {
+        "first": sides[0],
+        "second": sides[1],
+        "matched": "time" if found.by_time else "frames",
+        **_measured(found),
+        "worst": found.pairs.index(found.worst),
+        "pairs": [
+            {"first": pair.first, "second": pair.second, "at": round(pair.at, 6), **_measured(pair)}
+            for pair in found.pairs
+        ],
+    }
+
+
+def _measured(of: Comparison | Pair) -> dict[str, float | None]:
+    """PSNR in dB, ``null`` when equal; SSIM; the share that crawls."""
+    return {"psnr": of.psnr, "ssim": of.ssim, "crawling": of.crawling}
+
+
+def _opened(path: Path) -> tuple[Moving, int]:
+    """A file or a folder of frames, and how many pictures it holds."""
+    if path.is_dir():
+        names = [one.name for one in path.iterdir() if one.is_file() and not one.name.startswith(".")]
+        if not names:
+            raise InputError("holds no pictures", file=path.name, remedy="check the folder")
+        named = split_names(names)
+        names.sort(key=lambda name: (named[name].stem, named[name].number or 0, name))
+        return Moving(None, None, iter(read_set([(name, read_file(path / name)) for name in names]))), len(
+            names
+        )
+    data = read_file(path)
+    if clip.knows(data, path.name):
+        moving = open_clip(data, path.name, clip.WHOLE)
+        return moving, len(moving.durations or ())
+    count = read_header(data, name=path.name).count
+    if count == 1:
+        return Moving(None, None, iter([read_picture(data, name=path.name)])), 1
+    moving = open_moving(data, path.name)
+    return moving, count if moving.durations is None else len(moving.durations)
