@@ -10,6 +10,9 @@ from PIL import Image
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from jayflick.cli import main
+from jayflick.core.errors import InputError
+from jayflick.core.pictures.moving import Moving
+from jayflick.core.quality.compare import compare
 from tests.conftest import Pictures, moving_square, save_frames
 
 
@@ -131,6 +134,13 @@ def test_what_cannot_be_compared_is_refused_in_a_line(
         out, error = capsys.readouterr()
         assert (out, error.count("\n")) == ("", 1)
         assert f"jayflick: {words}" in error
+
+
+def test_a_file_with_fewer_pictures_than_times_is_refused() -> None:
+    frames = moving_square(3)
+    short = Moving((1, 1, 1), None, iter(frames[:2]))
+    with pytest.raises(InputError, match="short: ends after 2 pictures, which are fewer than it says"):
+        compare(Moving((1, 1, 1), None, iter(frames)), short, (3, 3), ("long", "short"))
 
 
 def test_pictures_too_small_for_a_window_have_no_ssim(

@@ -30,7 +30,7 @@ def add_to(commands: Any) -> None:
 def _compare(options: argparse.Namespace) -> None:
     paths = Path(options.first), Path(options.second)
     (first, count), (second, other) = (_opened(path) for path in paths)
-    found = compare(first, second, (count, other), paths[1].name)
+    found = compare(first, second, (count, other), (paths[0].name, paths[1].name))
     if options.json:
         sides = [_side(path, *one) for path, one in zip(paths, ((first, count), (second, other)), strict=True)]
         print(json.dumps(_document(found, sides), indent=2, ensure_ascii=False, allow_nan=False))

@@ -24,8 +24,6 @@ GREY = 128
 """What clear pixels are laid over: both pictures lose the same by it."""
 NOTICED = 2
 """Levels up to which a change of a pixel that ought to stand still is none: rounding makes as much."""
-MOST_APART = 100.0
-"""In dB: what equal pictures are said to have where a mean is made of all."""
 
 
 @dataclass(frozen=True)
@@ -88,8 +86,8 @@ def _mean(values: Sequence[float | None]) -> float | None:
     return fmean(known) if known else None
 
 
-def compare(first: Moving, second: Moving, counts: tuple[int, int], name: str) -> Comparison:
-    """Hold two against each other; ``counts``: of their pictures, ``name``: of the second, for errors.
+def compare(first: Moving, second: Moving, counts: tuple[int, int], names: tuple[str, str]) -> Comparison:
+    """Hold two against each other; ``counts``: of their pictures, ``names``: for errors.
 
     Each picture of the one that has more is held against what the other shows in the middle of its time, so
     that delays which formats round make no difference. Where one has no time they are matched one by one.
@@ -99,11 +97,11 @@ def compare(first: Moving, second: Moving, counts: tuple[int, int], name: str) -
     if not by_time and counts[0] != counts[1]:
         raise InputError(
             f"holds {counts[1]} pictures, the other {counts[0]}, and not both have a time to match them by",
-            file=name,
+            file=names[1],
             remedy="compare files, or sets of as many pictures",
         )
     matched = _by_time(first.durations, second.durations) if by_time else _one_by_one(counts[0])
-    return Comparison(by_time, tuple(_pairs(first.pictures, second.pictures, matched, name)))
+    return Comparison(by_time, tuple(_pairs(first.pictures, second.pictures, matched, names)))
 
 
 def _one_by_one(count: int) -> Iterator[tuple[int, int, float]]:
@@ -126,16 +124,16 @@ def _pairs(
     first: Iterator[NDArray[np.uint8]],
     second: Iterator[NDArray[np.uint8]],
     matched: Iterator[tuple[int, int, float]],
-    name: str,
+    names: tuple[str, str],
 ) -> Iterator[Pair]:
-    ours, theirs = _Reel(first), _Reel(second)
+    ours, theirs = _Reel(first, names[0]), _Reel(second, names[1])
     before: tuple[NDArray[np.uint8], NDArray[np.uint8]] | None = None
     for one, other, at in matched:
         a, b = ours.at(one), theirs.at(other)
         if a.shape != b.shape:
             raise InputError(
                 f"is {b.shape[1]} × {b.shape[0]}, the other {a.shape[1]} × {a.shape[0]}",
-                file=name,
+                file=names[1],
                 remedy="scale one of them first",
             )
         error = float(np.mean(np.square(a.astype(np.int32) - b)))
@@ -157,17 +155,24 @@ def _crawling(
 class _Reel:
     """Pictures that are asked for in order, some of them several times: what is seen of each over grey."""
 
-    def __init__(self, pictures: Iterator[NDArray[np.uint8]]) -> None:
-        self._pictures = enumerate(pictures)
+    def __init__(self, pictures: Iterator[NDArray[np.uint8]], name: str) -> None:
+        self._pictures, self._name = enumerate(pictures), name
         self._index = -1
         self._picture: NDArray[np.uint8]
 
     def at(self, index: int) -> NDArray[np.uint8]:
         """Shape (height, width, 3)."""
         while self._index < index:
-            self._index, picture = next(self._pictures)
+            found = next(self._pictures, None)
+            if found is None:
+                raise InputError(
+                    f"ends after {self._index + 1} pictures, which are fewer than it says",
+                    file=self._name,
+                    remedy="make it anew",
+                )
+            self._index = found[0]
             if self._index == index:
-                self._picture = _over_grey(picture)
+                self._picture = _over_grey(found[1])
         return self._picture
 
 
