@@ -192,6 +192,19 @@ def test_spans_have_their_own_rate_and_way_and_an_output_may_take_one() -> None:
         played(6, {"spans": ["idle", "run"]}, spans=spans)
 
 
+@pytest.mark.parametrize("direction", DIRECTIONS[1:])
+@pytest.mark.parametrize("taken", [[], ["walk"], ["idle"], ["walk", "idle"]])
+def test_a_direction_that_was_played_is_not_told_again(direction: str, taken: list[str]) -> None:
+    """What plays from the list of a sheet would turn it round a second time."""
+    spans = [
+        {"name": name, "first": at, "last": at + 2, "direction": direction}
+        for name, at in (("idle", 1), ("walk", 4))
+    ]
+    listed = played(6, {"spans": taken}, spans=spans).listed([str(number) for number in range(6)]).spans
+    assert {span.name for span in listed} == set(taken or ["idle", "walk"])
+    assert {span.direction for span in listed} == {"forward" if taken else direction}
+
+
 @given(
     st.lists(
         st.tuples(st.integers(1, 9), st.integers(1, 9), st.sampled_from(DIRECTIONS)), min_size=2, max_size=4

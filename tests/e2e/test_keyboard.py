@@ -138,13 +138,13 @@ def test_a_rate_is_typed_and_taken_back(desk: Desk) -> None:
     page, keys = desk.page, opened(desk, "Tern in flight")
     keys.on("^Pace$", "r", "F6")
     keys.to("^Frames a second$")
-    assert keys.type("12.5") == "Taken"
+    assert keys.type("12.5") == "Applied"
     rhythm = page.get_by_role("tab", name="Rhythm")
     expect(rhythm).to_contain_text("at 12.5 fps")
     keys.on("^Frames a second$", "Shift+Tab")
     page.keyboard.type("x")
     keys.on("^Frames a second$", "Enter")  # it is put right where it is
-    keys.on("^Taken back$", "Escape")
+    keys.on("^Reverted$", "Escape")
     keys.press("Control+z")
     expect(rhythm).to_contain_text("at 24 fps")
     keys.on("^Delay of all frames$", "Tab")
@@ -173,7 +173,7 @@ def test_a_picture_is_cropped_and_scaled(desk: Desk) -> None:
     keys.on("^Kite over the pier$", "x")
     keys.on("^Crop, size$", "F6")
     keys.to("^Width$")
-    assert keys.type("200") == "Taken"
+    assert keys.type("200") == "Applied"
     expect(page.get_by_role("tab", name="Framing")).to_contain_text("200 × ")
     keys.on("^Kite over the pier$", "F6")
     undo_all(desk)
@@ -185,7 +185,7 @@ def test_colours_are_spared(desk: Desk) -> None:
     keys.on("^Colours$", "ArrowLeft", "ArrowLeft")
     expect(page.get_by_label("Colours, number")).to_have_value("94")
     keys.to("^Loss, number$")
-    assert keys.type("20") == "Taken"
+    assert keys.type("20") == "Applied"
     desk.settled()
     undo_all(desk)
 

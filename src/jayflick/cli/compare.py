@@ -12,7 +12,7 @@ from ..core.pictures.moving import Moving, open_clip, open_moving
 from ..core.pictures.unset import read_set
 from ..core.quality.compare import Comparison, Pair, compare
 from ..core.sequence.files import read_file
-from ..core.sequence.names import split_names
+from ..core.sequence.names import by_number
 from ..core.timing.flicks import SECOND
 
 
@@ -51,7 +51,7 @@ def _figures(of: Comparison | Pair) -> str:
     if of.ssim is not None:
         words.append(f"SSIM {of.ssim:.4f}")
     if of.crawling is not None:
-        words.append(f"{100 * of.crawling:.1f} % of what stands still crawls")
+        words.append(f"{100 * of.crawling:.1f} % of still pixels crawl")
     return ", ".join(words)
 
 
@@ -85,11 +85,8 @@ def _opened(path: Path) -> tuple[Moving, int]:
         names = [one.name for one in path.iterdir() if one.is_file() and not one.name.startswith(".")]
         if not names:
             raise InputError("holds no pictures", file=path.name, remedy="check the folder")
-        named = split_names(names)
-        names.sort(key=lambda name: (named[name].stem, named[name].number or 0, name))
-        return Moving(None, None, iter(read_set([(name, read_file(path / name)) for name in names]))), len(
-            names
-        )
+        files = [(name, read_file(path / name)) for name in by_number(names)]
+        return Moving(None, None, iter(read_set(files))), len(files)
     data = read_file(path)
     if clip.knows(data, path.name):
         moving = open_clip(data, path.name, clip.WHOLE)

@@ -1,6 +1,5 @@
 // All frames of a project as a grid with their numbers: gaps drawn as gaps, problems marked. Drawn lazily.
 
-import { useFocusBack } from "../ui/refocus";
 import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import {
@@ -19,6 +18,7 @@ import { count } from "../format";
 import { toggle, usePlayhead } from "../player/playhead";
 import { Button, IconButton } from "../ui/controls";
 import { useWidth } from "../ui/useWidth";
+import { useFocusBack } from "../ui/refocus";
 import { tellError } from "../ui/notices";
 import { X } from "lucide-react";
 import { cellsOf, choose, useContact, type Cell } from "./contact";

@@ -1,6 +1,7 @@
 // What frames are counted by where they are typed: their place among the gathered ones, or the numbers in the names of
 // their files.
 
+import { useMemo } from "react";
 import { create } from "zustand";
 import { readOrder } from "../typed";
 import { placesOf } from "./range";
@@ -39,7 +40,8 @@ export function fileNumbers(frames: readonly { number: number | null }[], parts 
 export function useCount(bench: Bench): { numbers: Numbers | null; by: Count; ofRange: Numbers | null } {
   const { id, frame_list, report } = bench.project;
   const chosen = useChosen((state) => state[id]);
-  const numbers = fileNumbers(frame_list, report.parts.length);
+  const parts = report.parts.length;
+  const numbers = useMemo(() => fileNumbers(frame_list, parts), [frame_list, parts]);
   const apart = numbers?.all.some((number, index) => number !== index + 1) ?? false;
   const by = numbers === null ? "frames" : (chosen ?? (apart ? "files" : "frames"));
   // places of an order made by hand have no number of their own: a frame may stand in several

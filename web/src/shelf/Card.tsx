@@ -1,6 +1,5 @@
 // A project on the shelf, playing its real output.
 
-import { focusWhenThere } from "../ui/refocus";
 import { useQueryClient } from "@tanstack/react-query";
 import { Trash2 } from "lucide-react";
 import { useState } from "react";
@@ -18,6 +17,7 @@ import {
 } from "../api/client";
 import { ago, count, seconds, size, times } from "../format";
 import { Button, Mark, Tip, type Verdict } from "../ui/controls";
+import { focusWhenThere } from "../ui/refocus";
 import { tell, tellError } from "../ui/notices";
 
 /** Whether cards play by themselves; otherwise only what is pointed at or has the focus does. */

@@ -186,12 +186,12 @@ export function TextField({
           // what cannot be taken is put right where it is
           if (bad) commit();
           else {
-            setRests("Taken");
+            setRests("Applied");
             resting.current?.focus({ preventScroll: true });
           }
         } else if (event.key === "Escape") {
           escaped.current = true;
-          setRests("Taken back");
+          setRests("Reverted");
           setRefused(false);
           resting.current?.focus({ preventScroll: true });
         } else if (onStep && (event.key === "ArrowUp" || event.key === "ArrowDown")) {

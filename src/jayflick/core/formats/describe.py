@@ -21,7 +21,7 @@ from ..pictures.apng import FrameControl
 from ..pictures.kinds import kind_of, read_picture
 from ..pictures.unset import read_set
 from ..recipe import Kind
-from ..sequence.names import split_names
+from ..sequence.names import by_number
 from ..targets.check import Facts
 from ..timing.flicks import SECOND
 from .gif.reader import describe, read_gif
@@ -189,9 +189,8 @@ def facts_of_set(files: Sequence[tuple[str, bytes]], folder: str) -> Facts:
     """What the rules check looks at in a numbered set; ``InputError`` when its files do not belong together."""
     if not files:
         raise InputError("holds no pictures", file=folder, remedy="check the folder")
-    named = split_names([name for name, _ in files])
-    # As they play: by number, not 1, 10, 11, 2.
-    files = sorted(files, key=lambda file: (named[file[0]].stem, named[file[0]].number or 0, file[0]))
+    place = {name: at for at, name in enumerate(by_number([name for name, _ in files]))}
+    files = sorted(files, key=lambda file: place[file[0]])
     sizes, total = set(), 0
     opaque: list[float] = []
     endings = {Path(name).suffix.lower() for name, _ in files}

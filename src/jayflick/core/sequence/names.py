@@ -53,6 +53,12 @@ def split_name(name: str) -> NumberedName:
     return _taken_apart(name, runs, len(runs) - 1)
 
 
+def by_number(names: Sequence[str]) -> list[str]:
+    """Names in the order that their frames play in: by number, not 1, 10, 11, 2."""
+    named = split_names(names)
+    return sorted(names, key=lambda name: (named[name].stem, named[name].number or 0, name))
+
+
 def split_names(names: Iterable[str]) -> dict[str, NumberedName]:
     """Take names apart that came together: digits that count are told from digits that do not.
 

@@ -21,10 +21,13 @@ export function NinePoints({
           type="button"
           aria-label={point.replace("-", " ")}
           aria-pressed={chosen(point)}
-          disabled={disabled}
+          // what has the focus keeps it meanwhile
+          aria-disabled={disabled}
           title={point.replace("-", " ")}
-          onClick={() => onChoose(point)}
-          className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay disabled:opacity-45"
+          onClick={() => {
+            if (!disabled) onChoose(point);
+          }}
+          className="size-[18px] rounded-[4px] border border-line bg-card hover:border-ink-3 aria-pressed:border-jay aria-pressed:bg-jay aria-disabled:opacity-45"
         />
       ))}
     </div>

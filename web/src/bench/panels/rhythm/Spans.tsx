@@ -117,7 +117,7 @@ function Taken({ bench }: { bench: Bench }) {
         </select>
       </Row>
       {spans.length > 1 && (
-        <Row label="or all named">
+        <Row label="or by name">
           <TextField
             label="All spans with these names"
             value=""
