@@ -109,6 +109,12 @@ class Desk:
         return np.frombuffer(base64.b64decode(text), np.uint8).reshape(height, width, 4)
 
 
+def projects(demo: Server) -> set[str]:
+    """The ids of all projects that are there."""
+    answer = httpx.get(f"{demo.base}/api/projects", timeout=LONGEST).raise_for_status()
+    return {one["id"] for one in answer.json()}
+
+
 @pytest.fixture
 def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
     # Nothing plays unless a test is about it: pictures that move all the time keep the machine from the rest.
@@ -128,8 +134,11 @@ def desk(demo: Server, browser: Browser) -> Iterator[Desk]:
             else opened.elsewhere.append(request.url)
         ),
     )
+    before = projects(demo)
     yield opened
     context.close()
+    for one in projects(demo) - before:
+        httpx.delete(f"{demo.base}/api/projects/{one}", timeout=LONGEST).raise_for_status()
     assert opened.elsewhere == [], "a request left this machine"
     assert [text for text in opened.trouble if not any(part in text for part in opened.forgiven)] == []
 
