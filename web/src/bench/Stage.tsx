@@ -6,11 +6,13 @@ import { size } from "../format";
 import { openSource, type FrameSource } from "../player/frames";
 import type { Growing } from "../player/growing";
 import { usePlayhead } from "../player/playhead";
+import { usePlayed, type Played } from "../player/usePlayed";
 import { useRoom } from "../ui/useRoom";
 import { Segmented, Tip } from "../ui/controls";
 import { valueBy } from "../ui/slider";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
+import { paint, paintAlpha, paintBackdrops, paintEnds, shineThrough } from "./paint";
 import { colourAt, usePick } from "./pick";
 import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
@@ -295,70 +297,49 @@ function Picture({
   scale: number;
   matte: string;
 }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
   const taker = usePick((state) => state.taker);
   const { view, wipe, neighbours, reach } = useView();
   const { width, height } = shown.result.info;
-  useEffect(() => {
-    const context = canvas.current?.getContext("2d");
-    if (!context) return;
-    let over = false;
-    const draw = () => {
-      if (over) return;
-      const { index } = usePlayhead.getState();
+  const canvas = usePlayed(
+    useMemo<Played>(() => {
       const count = Math.max(frames.count, 1);
-      if (view === "ends") {
-        Promise.all([frames.get(count - 1), frames.get(0)])
-          .then(([last, first]) => !over && paintEnds(context, last, first))
-          .catch(() => undefined);
-        return;
-      }
-      const result = view === "source" ? undefined : frames.peek(index);
-      const true_ = source?.peek(index);
-      const missing = (view !== "source" && !result) || (source && !true_);
-      if (missing) {
-        const asked: Promise<unknown>[] = [];
-        if (view !== "source") asked.push(frames.get(index));
-        if (source) asked.push(source.get(index));
-        Promise.all(asked)
-          .then(() => usePlayhead.getState().index === index && draw())
-          .catch(() => undefined);
-        // Keep what is there until the picture has come, but never leave a stale comparison standing.
-        if (!result && !true_) return;
-      }
-      if (view === "alpha" && result) paintAlpha(context, result);
-      else if (view === "backdrops" && result) paintBackdrops(context, result, ["#000000", "#ffffff", matte]);
-      else paint(context, view, wipe, result, true_);
-      if (neighbours && view === "result")
-        for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
-          for (const beside of [(index - far + count) % count, (index + far) % count]) {
-            const picture = frames.peek(beside);
-            if (picture) shineThrough(context, picture, far);
-          }
-      if (canvas.current) canvas.current.dataset.index = String(index);
-      // What comes next is decoded before it is due.
-      for (let ahead = 1; ahead <= 4; ahead += 1) {
-        const next = (index + ahead) % count;
-        if (view !== "source") frames.peek(next);
-        source?.peek(next);
-      }
-    };
-    draw();
-    const stops = [
-      usePlayhead.subscribe((state, before) => {
-        if (state.index !== before.index) draw();
-      }),
-      // The frame under the playhead is coded anew.
-      useSoFar.subscribe((now, before) => {
-        const { index } = usePlayhead.getState();
-        if (now.steps > index && (before.steps <= index || before.frames !== now.frames)) draw();
-      }),
-    ];
-    return () => {
-      over = true;
-      for (const stop of stops) stop();
-    };
-  }, [frames, source, view, wipe, neighbours, reach, matte]);
+      return {
+        count,
+        takes: (step) => {
+          if (view === "ends")
+            return [
+              [frames, count - 1],
+              [frames, 0],
+            ];
+          const asked: [FrameSource, number][] = view === "source" ? [] : [[frames, step]];
+          return source ? [...asked, [source, step]] : asked;
+        },
+        paint: (context, pictures, step) => {
+          const [first, second] = pictures;
+          const [result, true_] = view === "source" ? [undefined, first] : [first, second];
+          if (view === "ends") {
+            if (first && second) paintEnds(context, first, second);
+          } else if (view === "alpha" && result) paintAlpha(context, result);
+          else if (view === "backdrops" && result)
+            paintBackdrops(context, result, ["#000000", "#ffffff", matte]);
+          else paint(context, view, wipe, result, true_);
+          if (neighbours && view === "result")
+            for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
+              for (const beside of [(step - far + count) % count, (step + far) % count]) {
+                const picture = frames.peek(beside);
+                if (picture) shineThrough(context, picture, far);
+              }
+          context.canvas.dataset.index = String(step);
+        },
+        // The frame under the playhead is coded anew.
+        watch: (draw) =>
+          useSoFar.subscribe((now, before) => {
+            const { index } = usePlayhead.getState();
+            if (now.steps > index && (before.steps <= index || before.frames !== now.frames)) draw();
+          }),
+      };
+    }, [frames, source, view, wipe, neighbours, reach, matte]),
+  );
   return (
     <canvas
       ref={canvas}
@@ -375,85 +356,6 @@ function Picture({
       }}
     />
   );
-}
-
-/** The loop's last frame in the left half, its first in the right. */
-function paintEnds(context: CanvasRenderingContext2D, last: ImageBitmap, first: ImageBitmap): void {
-  const { width, height } = context.canvas;
-  context.clearRect(0, 0, width, height);
-  [last, first].forEach((picture, side) =>
-    context.drawImage(picture, (side * width) / 2, height / 4, width / 2 - 1, height / 2),
-  );
-}
-
-/** Alpha alone: white is opaque, black is clear. */
-function paintAlpha(context: CanvasRenderingContext2D, picture: ImageBitmap): void {
-  const { width, height } = context.canvas;
-  context.clearRect(0, 0, width, height);
-  context.drawImage(picture, 0, 0, width, height);
-  context.globalCompositeOperation = "source-in";
-  context.fillStyle = "#fff";
-  context.fillRect(0, 0, width, height);
-  context.globalCompositeOperation = "destination-over";
-  context.fillStyle = "#000";
-  context.fillRect(0, 0, width, height);
-  context.globalCompositeOperation = "source-over";
-}
-
-/** The same picture beside itself over several colours. */
-function paintBackdrops(
-  context: CanvasRenderingContext2D,
-  picture: ImageBitmap,
-  colours: readonly string[],
-): void {
-  const width = context.canvas.width / colours.length;
-  colours.forEach((colour, at) => {
-    context.fillStyle = colour;
-    context.fillRect(at * width, 0, width, context.canvas.height);
-    context.drawImage(picture, at * width, 0, width, context.canvas.height);
-  });
-}
-
-/** A neighbour laid over the picture, the more faintly the farther off it is. */
-function shineThrough(context: CanvasRenderingContext2D, picture: ImageBitmap, far: number): void {
-  context.globalAlpha = 0.3 / far;
-  context.drawImage(picture, 0, 0, context.canvas.width, context.canvas.height);
-  context.globalAlpha = 1;
-}
-
-function paint(
-  context: CanvasRenderingContext2D,
-  view: string,
-  wipe: number,
-  result: ImageBitmap | undefined,
-  source: ImageBitmap | undefined,
-): void {
-  const { width, height } = context.canvas;
-  context.clearRect(0, 0, width, height);
-  if (view === "difference") {
-    if (!result || !source) return;
-    context.fillStyle = "#000";
-    context.fillRect(0, 0, width, height);
-    context.drawImage(result, 0, 0, width, height);
-    context.globalCompositeOperation = "difference";
-    context.drawImage(source, 0, 0, width, height);
-    context.globalCompositeOperation = "lighter";
-    for (let doubling = 0; doubling < 3; doubling += 1) context.drawImage(context.canvas, 0, 0);
-    context.globalCompositeOperation = "source-over";
-    return;
-  }
-  const edge = view === "wipe" ? Math.round(width * wipe) : view === "source" ? width : 0;
-  if (source && edge > 0) clipped(context, source, 0, edge);
-  if (result && edge < width) clipped(context, result, edge, width);
-}
-
-function clipped(context: CanvasRenderingContext2D, picture: ImageBitmap, from: number, to: number): void {
-  context.save();
-  context.beginPath();
-  context.rect(from, 0, to - from, context.canvas.height);
-  context.clip();
-  context.drawImage(picture, 0, 0, context.canvas.width, context.canvas.height);
-  context.restore();
 }
 
 function WipeHandle({ wipe }: { wipe: number }) {

@@ -1,9 +1,9 @@
 // The frames as they came, playing, moved as they are lined up; alone, or against the one they are lined up on.
 
-import { useEffect, useMemo, useRef } from "react";
+import { useEffect, useMemo } from "react";
 import { viewUrl } from "../api/client";
 import { openSource, type FrameSource } from "../player/frames";
-import { usePlayhead } from "../player/playhead";
+import { usePlayed, type Played } from "../player/usePlayed";
 import type { Bench } from "./edits";
 import { moveOf, transformOf, useSteady, type Look } from "./lineUp";
 import type { Shown } from "./useShown";
@@ -20,7 +20,6 @@ export function WholeFrames({
   /** The position of the frame that the others are compared with. */
   anchor?: number;
 }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
   const { width, height, frame_list } = bench.project;
   const { line_up } = bench.recipe.framing;
   const enlarged = useSteady(bench)?.enlarged ?? 1;
@@ -38,64 +37,55 @@ export function WholeFrames({
     [urls, width, height],
   );
   useEffect(() => () => source?.close(), [source]);
-  useEffect(() => {
-    const context = canvas.current?.getContext("2d");
-    if (!context || !source || !positions) return;
-    let over = false;
-    const compared = look !== "result" && anchor > 0;
-    const put = (image: ImageBitmap, position: number) => {
-      const cover = line_up?.cover === "enlarge" ? enlarged : 1;
-      if (line_up) {
-        const move = moveOf(line_up, position);
-        context.setTransform(...transformOf(move, line_up.drawn_on, image.width, image.height, cover));
-      }
-      context.drawImage(image, 0, 0);
-      context.resetTransform();
-    };
-    const draw = () => {
-      const { index } = usePlayhead.getState();
-      const paint = (image: ImageBitmap, still: ImageBitmap | undefined) => {
-        if (over || !canvas.current) return;
-        if (canvas.current.width !== image.width || canvas.current.height !== image.height) {
-          canvas.current.width = image.width;
-          canvas.current.height = image.height;
-        } else context.clearRect(0, 0, image.width, image.height);
-        canvas.current.dataset.position = String(positions[index] ?? 0);
-        if (still && look === "difference") {
-          context.fillStyle = "#000";
-          context.fillRect(0, 0, image.width, image.height);
-          put(still, anchor);
-          context.globalCompositeOperation = "difference";
-          put(image, positions[index] ?? 0);
-          context.globalCompositeOperation = "lighter";
-          for (let doubling = 0; doubling < 2; doubling += 1) context.drawImage(context.canvas, 0, 0);
-        } else {
-          put(image, positions[index] ?? 0);
-          if (still) {
-            context.globalAlpha = 0.5;
-            put(still, anchor);
-          }
+  const canvas = usePlayed(
+    useMemo<Played | null>(() => {
+      if (!source || !positions) return null;
+      const compared = look !== "result" && anchor > 0;
+      const put = (context: CanvasRenderingContext2D, image: ImageBitmap, position: number) => {
+        const cover = line_up?.cover === "enlarge" ? enlarged : 1;
+        if (line_up) {
+          const move = moveOf(line_up, position);
+          context.setTransform(...transformOf(move, line_up.drawn_on, image.width, image.height, cover));
         }
-        context.globalAlpha = 1;
-        context.globalCompositeOperation = "source-over";
+        context.drawImage(image, 0, 0);
+        context.resetTransform();
       };
-      const [there, still] = [source.peek(index), compared ? source.peek(urls.length - 1) : undefined];
-      if (there && (still || !compared)) paint(there, still);
-      else
-        Promise.all([source.get(index), compared ? source.get(urls.length - 1) : undefined])
-          .then(([image, other]) => usePlayhead.getState().index === index && paint(image, other))
-          .catch(() => undefined);
-      for (let ahead = 1; ahead <= 4; ahead += 1) source.peek((index + ahead) % positions.length);
-    };
-    draw();
-    const stop = usePlayhead.subscribe((state, before) => {
-      if (state.index !== before.index) draw();
-    });
-    return () => {
-      over = true;
-      stop();
-    };
-  }, [source, positions, urls, line_up, enlarged, look, anchor]);
+      return {
+        count: positions.length,
+        takes: (step) =>
+          compared
+            ? [
+                [source, step],
+                [source, positions.length],
+              ]
+            : [[source, step]],
+        paint: (context, [image, still], step) => {
+          if (!image || (compared && !still)) return;
+          const { canvas } = context;
+          const position = positions[step] ?? 0;
+          if (canvas.width !== image.width || canvas.height !== image.height)
+            [canvas.width, canvas.height] = [image.width, image.height];
+          else context.clearRect(0, 0, image.width, image.height);
+          canvas.dataset.position = String(position);
+          if (still && look === "difference") {
+            context.fillStyle = "#000";
+            context.fillRect(0, 0, image.width, image.height);
+            put(context, still, anchor);
+            context.globalCompositeOperation = "difference";
+            put(context, image, position);
+            context.globalCompositeOperation = "lighter";
+            for (let doubling = 0; doubling < 2; doubling += 1) context.drawImage(canvas, 0, 0);
+          } else {
+            put(context, image, position);
+            context.globalAlpha = 0.5;
+            if (still) put(context, still, anchor);
+          }
+          context.globalAlpha = 1;
+          context.globalCompositeOperation = "source-over";
+        },
+      };
+    }, [source, positions, line_up, enlarged, look, anchor]),
+  );
   return (
     <canvas
       ref={canvas}

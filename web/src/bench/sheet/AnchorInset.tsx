@@ -1,7 +1,8 @@
 // The playing frame beside its sheet, with its anchor point, which is set here.
 
-import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { useMemo, type KeyboardEvent, type PointerEvent } from "react";
 import { usePlayhead } from "../../player/playhead";
+import { usePlayed, type Played } from "../../player/usePlayed";
 import { arrowStep, follow } from "../../ui/drag";
 import type { Bench } from "../edits";
 import type { Shown } from "../useShown";
@@ -12,40 +13,28 @@ const SIDE = 132;
 const cut = (share: number) => Math.round(share * 1000) / 1000;
 
 export function AnchorInset({ bench, shown }: { bench: Bench; shown: Shown | null }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
   const step = usePlayhead((state) => state.index);
   const of = useAnchor((state) => state.of);
   const { output, recipe } = bench;
   const { width, height } = shown?.result.info ?? { width: 1, height: 1 };
   const scale = Math.min(SIDE / width, SIDE / height);
-  useEffect(() => {
-    const context = canvas.current?.getContext("2d");
-    if (!context || !shown) return;
-    let over = false;
-    const draw = () => {
-      const { index } = usePlayhead.getState();
-      const paint = (picture: ImageBitmap) => {
-        if (over) return;
-        context.clearRect(0, 0, width, height);
-        context.drawImage(picture, 0, 0);
-      };
-      const there = shown.frames.peek(index);
-      if (there) paint(there);
-      else
-        shown.frames
-          .get(index)
-          .then((picture) => usePlayhead.getState().index === index && paint(picture))
-          .catch(() => undefined);
-    };
-    draw();
-    const stop = usePlayhead.subscribe((state, before) => {
-      if (state.index !== before.index) draw();
-    });
-    return () => {
-      over = true;
-      stop();
-    };
-  }, [shown, width, height]);
+  const frames = shown?.frames;
+  const canvas = usePlayed(
+    useMemo<Played | null>(
+      () =>
+        frames
+          ? {
+              count: frames.count,
+              takes: (index) => [[frames, index]],
+              paint: (context, [picture]) => {
+                context.clearRect(0, 0, frames.width, frames.height);
+                if (picture) context.drawImage(picture, 0, 0);
+              },
+            }
+          : null,
+      [frames],
+    ),
+  );
   if (!shown || output.format !== "sheet") return null;
   const position = shown.result.positions[step] ?? 1;
   const span = spanOf(recipe.rhythm.spans, shown.result.places[step] ?? 1);
