@@ -28,8 +28,10 @@ from jayflick.delivery.sender import Gone, Sender, load_of, offered
 from jayflick.demo import png
 from jayflick.demo.gull import COUNT, draw_gull
 from jayflick.standins.clips import keep_clip
+from jayflick.standins.desk import Overlay
 from jayflick.standins.intake import Work
-from jayflick.standins.switcher import Change, Laid, Moment, Overlay, Switcher
+from jayflick.standins.moments import Change, Laid, Moment
+from jayflick.standins.switcher import Switcher
 
 ROUNDS = 5
 KINDS = ("switcher", "graphics", "post", "effects")

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Iterator
 from pathlib import Path
+from types import ModuleType
 
 import httpx
 import pytest
@@ -14,6 +15,7 @@ from jayflick.service.database import make_engine
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.migration import migrate
 from jayflick.service.models import Base
+from jayflick.standins import openapi as standins_openapi
 
 ROOT = Path(__file__).parents[2]
 
@@ -24,9 +26,12 @@ def operations() -> Iterator[tuple[str, dict]]:  # type: ignore[type-arg]
             yield f"{method.upper()} {address}", operation
 
 
-def test_the_web_client_is_built_from_the_current_document() -> None:
-    assert (ROOT / "web" / "openapi.json").read_text() == openapi.document(), (
-        "run: .venv/bin/python -m jayflick.service.openapi > web/openapi.json"
+@pytest.mark.parametrize(
+    ("module", "file"), [(openapi, "web/openapi.json"), (standins_openapi, "web/standins.json")]
+)
+def test_the_web_client_is_built_from_the_current_documents(module: ModuleType, file: str) -> None:
+    assert (ROOT / file).read_text() == module.document(), (
+        f"run: .venv/bin/python -m {module.__name__} > {file}"
     )
 
 

@@ -303,6 +303,20 @@ def test_one_gesture_is_undone_as_one(client: httpx.Client) -> None:
     assert steps == [40, 30]
 
 
+@pytest.mark.parametrize("counts", [(60, 128), (60, 128, 50, 128), (128,)])
+def test_a_gesture_that_ends_where_it_began_is_no_step(client: httpx.Client, counts: tuple[int, ...]) -> None:
+    project = project_of(client)
+    edit(client, project, colours(90), label="Colours to 90")
+    edit(client, project, colours(128), label="Colours to 128")
+    for count in counts:
+        edit(client, project, colours(count), gesture="slider", label=f"Colours to {count}")
+    assert bench(client, project)["undo"] == "Colours to 128"
+    assert bench(client, project)["redo"] is None
+    edit(client, project, colours(30), gesture="slider", label="Colours to 30")  # the hand goes on
+    undone = client.post(f"/api/projects/{project}/undo").json()
+    assert (undone["undo"], undone["redo"]) == ("Colours to 128", "Colours to 30")
+
+
 def test_a_change_from_an_old_revision_is_refused_not_lost(client: httpx.Client) -> None:
     project = project_of(client)
     stale = bench(client, project)["revision"]["id"]

@@ -26,11 +26,13 @@ from jayflick.core.errors import Cancelled, InputError
 from jayflick.delivery.protocol import Answer, Offer
 from jayflick.delivery.sender import Gone, Load, Sender, load_of, offered, usable
 from jayflick.standins import intake, post, switcher
+from jayflick.standins.desk import Mode, Overlay
 from jayflick.standins.device import Device, create_app
 from jayflick.standins.effects import EffectPlane
 from jayflick.standins.graphics import GraphicsPage
+from jayflick.standins.moments import Laid
 from jayflick.standins.post import PostHost
-from jayflick.standins.switcher import Laid, Mode, Overlay, Switcher
+from jayflick.standins.switcher import Switcher
 from tests.conftest import moving_square, save_frames
 from tests.core.test_broadcast import curtain
 from tests.server import until

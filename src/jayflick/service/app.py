@@ -20,7 +20,7 @@ from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
 from .problems import tell_problems
 from .routes import router
-from .schemas import Problem
+from .schemas.document import Problem
 from .settings import Settings
 
 

@@ -15,7 +15,7 @@ from .checks import remedy_info
 from .errors import NotFound
 from .frames import FrameLists
 from .handoffs import outputs
-from .schemas import BroadcastInfo
+from .schemas.checks import BroadcastInfo
 
 
 def look(session: Session, lists: FrameLists, stages: Stages, project_id: str, output_id: str) -> BroadcastInfo:

@@ -12,7 +12,9 @@ from ..core.sequence.settled import open_questions
 from .checks import checks_of
 from .models import Delivery, Frame, FrameSet, Handoff, Project, Result, Revision
 from .results import RESULT_COLUMNS, result_document
-from .schemas import DeliveryInfo, HandoffInfo, ProjectCard, ResultInfo
+from .schemas.projects import ProjectCard
+from .schemas.results import ResultInfo
+from .schemas.sending import DeliveryInfo, HandoffInfo
 
 
 class Shelf:

@@ -5,7 +5,8 @@ from collections.abc import Sequence
 from ..core.formats.picture import ENDINGS
 from ..core.recipe import BaseOutput, FramesOutput, Recipe
 from ..core.targets.check import Checked, Remedy, check, facts_of, verdict_of
-from .schemas import CheckedRule, CheckInfo, RemedyInfo, ResultInfo, SettingInfo
+from .schemas.checks import CheckedRule, CheckInfo, RemedyInfo, SettingInfo
+from .schemas.results import ResultInfo
 
 
 def checks_of(recipe: Recipe, results: Sequence[ResultInfo]) -> dict[str, CheckInfo]:

@@ -25,7 +25,7 @@ from .events import Hub
 from .handoffs import leaving, outputs
 from .models import Delivery, Project, now
 from .results import OutputFiles
-from .schemas import DeliveryInfo, SendRequest
+from .schemas.sending import DeliveryInfo, SendRequest
 from .standins import StandIns
 
 SIDE_BY_SIDE = 3

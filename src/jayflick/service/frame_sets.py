@@ -23,7 +23,8 @@ from .imports import forget_files, look_through, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .pictures import found_of, note_pictures
 from .results import Results
-from .schemas import Choice, NewProject, Renewed, Report
+from .schemas.imports import Choice, NewProject, Report
+from .schemas.projects import Renewed
 
 
 def finish(

@@ -16,7 +16,7 @@ from ..core.sequence.gather import missing_after
 from ..core.sequence.project_file import in_parts
 from ..core.store import Store
 from .models import Frame, FrameSet, Picture
-from .schemas import FrameInfo, Report
+from .schemas.imports import FrameInfo, Report
 
 REMEMBERED = 24
 """Sets of frames that are remembered, those used last."""

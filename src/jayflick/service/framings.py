@@ -16,7 +16,15 @@ from ..core.recipe import LineUp, Recipe, Size
 from ..core.stages import Stages
 from . import projects
 from .frames import FrameLists, StoredFrame
-from .schemas import FoundMove, FrameLevels, LevelsInfo, LevelsRequest, LineUpRequest, SteadyInfo, TrimInfo
+from .schemas.framing import (
+    FoundMove,
+    FrameLevels,
+    LevelsInfo,
+    LevelsRequest,
+    LineUpRequest,
+    SteadyInfo,
+    TrimInfo,
+)
 
 
 def trim(

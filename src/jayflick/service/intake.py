@@ -18,7 +18,8 @@ from .decoding import Sent, Wanted
 from .errors import problem_of
 from .parts import Service
 from .pictures import keep_picture
-from .schemas import ClipInfo, FileTaken, Problem
+from .schemas.document import Problem
+from .schemas.imports import ClipInfo, FileTaken
 
 NOTED_AT_ONCE = 64
 """Frames that are recorded in one transaction: a clip or an archive may hold thousands."""

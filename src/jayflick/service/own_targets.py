@@ -8,7 +8,7 @@ from ..core.errors import InputError
 from ..core.recipe import Target
 from ..core.targets.catalogue import read_target, shipped
 from .models import OwnTarget, now
-from .schemas import TargetInfo
+from .schemas.checks import TargetInfo
 
 MOST_TARGETS = 100
 

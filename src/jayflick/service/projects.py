@@ -18,13 +18,7 @@ from .jobs import job_document
 from .models import Frame, FrameSet, Job, Project, Revision, now
 from .queueing import UNDER_WAY, queue
 from .results import Results
-from .schemas import (
-    BinnedProject,
-    FrameSetInfo,
-    JobInfo,
-    ProjectInfo,
-    RevisionInfo,
-)
+from .schemas.projects import BinnedProject, FrameSetInfo, JobInfo, ProjectInfo, RevisionInfo
 
 
 def new_id() -> str:
@@ -129,22 +123,28 @@ def _add_revision(
     frame_set: int | None = None,
     chosen: str = "",
 ) -> None:
-    parent_id = project.revision_id
-    if gesture:
-        last = current(session, project)
-        if last.gesture == gesture and last.parent_id is not None:
-            parent_id = last.parent_id
-    revision = Revision(
-        project_id=project.id,
-        parent_id=parent_id,
-        label=label,
-        gesture=gesture,
-        recipe=recipe.model_dump(mode="json"),
-        frame_set=frame_set or current(session, project).frame_set,
-    )
-    session.add(revision)
-    session.flush()
-    project.tip_id = revision.id
+    base = last = current(session, project) if project.revision_id is not None else None
+    if last and gesture and last.gesture == gesture and last.parent_id is not None:
+        base = session.get_one(Revision, last.parent_id)
+    document = recipe.model_dump(mode="json")
+    if frame_set is None:
+        assert last is not None, "the first revision says which frames it has"
+        frame_set = last.frame_set
+    if base and (base.recipe, base.frame_set) == (document, frame_set):
+        revision = base  # back where it began: there is nothing to undo
+    else:
+        revision = Revision(
+            project_id=project.id,
+            parent_id=base and base.id,
+            label=label,
+            gesture=gesture,
+            recipe=document,
+            frame_set=frame_set,
+        )
+        session.add(revision)
+        session.flush()
+    if revision is not last:
+        project.tip_id = revision.id
     _make_current(session, project, revision, results, chosen)
 
 

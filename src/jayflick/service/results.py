@@ -20,7 +20,7 @@ from ..core.timing.listed import Listed
 from .errors import NotFound
 from .frames import FrameLists
 from .models import CodedFile, CodedPictures, Result, Revision, now
-from .schemas import ResultInfo
+from .schemas.results import ResultInfo
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from . import projects
 from .errors import NotFound
 from .frames import FrameLists
 from .pictures import thumb_of
-from .schemas import ClosingInfo, HeldInfo, PlanInfo, PlanRequest, SeamInfo
+from .schemas.plans import ClosingInfo, HeldInfo, PlanInfo, PlanRequest, SeamInfo
 
 READERS = 2
 """Pictures previewed side by side."""

@@ -11,7 +11,7 @@ from . import projects
 from .checks import remedy_info
 from .errors import NotFound
 from .frames import FrameLists
-from .schemas import PlanRequest, SheetInfo, SheetRow
+from .schemas.plans import PlanRequest, SheetInfo, SheetRow
 
 
 def layout(

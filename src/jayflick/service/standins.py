@@ -17,7 +17,7 @@ from ..delivery.sender import Sender
 from .forks import CONTEXT
 from .models import now
 from .processes import forked_as
-from .schemas import StandInInfo
+from .schemas.sending import StandInInfo
 
 LIST = "standins.json"
 """In the data folder's part for them: where each is to be found, for the command line."""

@@ -5,23 +5,23 @@ import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Response
 from fastapi import Path as PathPart
 from fastapi.responses import StreamingResponse
 from PIL import Image
-from pydantic import Field
 
-from ..delivery.protocol import Answer, Document, Offer, Place, Status
+from ..delivery.protocol import Answer, Offer, Place, Status
 from .clips import Clip, Drawn, keep_clip, require_size
+from .desk import MEMORIES, CutAt, Desk, MemoryInfo, Mix, Overlay, Play, Show, Source
 from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
+from .moments import Change, Laid, Moment, other
 from .pictures import numbered, read, smaller
 from .scenes import BUG, BUG_BOX, HALF, TIDE, Drawer, Size, bug, mole_camera, pier_camera, tide
 
-MEMORIES = 6
 MOST_MEMORY = 1_500_000_000
 """Bytes that all clips may take together."""
 TRANSITION_FRAMES = 60
@@ -29,121 +29,8 @@ MANY_FRAMES, MOST_FRAMES = 300, 600
 """Of an overlay: from where memory suffers, and the end (common practice, no published source)."""
 MOST_MOMENTS = 2000
 
-Source = Literal["A", "B"]
-Mode = Literal["once", "loop", "there-and-back"]
 MemoryNumber = Annotated[int, PathPart(ge=1, le=MEMORIES)]
 Layer = Annotated[int, PathPart(ge=1, le=2)]
-
-
-class Show(Document):
-    """What the show runs at."""
-
-    width: Literal[1920, 1280] = 1920
-    rate: Literal[60, 50] = 60
-    pace: float = Field(1.0, ge=0, le=1000, description="Frames a second that are converted; 0: at once")
-
-
-class CutAt(Document):
-    frame: int = Field(ge=1)
-
-
-class Mix(Document):
-    frames: int = Field(25, ge=1, le=250)
-
-
-class Play(Document):
-    memory: int = Field(ge=1, le=MEMORIES)
-
-
-class Overlay(Document):
-    """What an overlay layer shows."""
-
-    memory: int | None = Field(None, ge=1, le=MEMORIES)
-    mode: Mode | None = Field(None, description="How it plays; none: as it was made to")
-    left: int | None = Field(None, ge=-4096, le=4096, description="On the raster; none: as it was made")
-    top: int | None = Field(None, ge=-4096, le=4096)
-
-
-class MemoryInfo(Document):
-    number: int
-    title: str = ""
-    frames: int = 0
-    bytes: int = 0
-    box: tuple[int, int, int, int] | None = None
-    cut: int | None = None
-    mode: Mode = Field("loop", description="How it was made to play")
-
-
-class Desk(Document):
-    """The whole desk as it is now."""
-
-    show: Show
-    at: int = Field(description="The frame that is on air")
-    program: Source
-    preview: Source
-    moving: str = Field(description="What is under way: nothing, a mix or a clip's title")
-    began: int | None = Field(None, description="The frame at which that began")
-    overlays: tuple[Overlay, ...]
-    memories: tuple[MemoryInfo, ...]
-    memory_used: int
-    memory_total: int
-    source_titles: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Change:
-    """A change from one source to the other that takes time."""
-
-    began: int
-    frames: int
-    clip: Clip | None = None
-    """What is played over the cut; ``None``: both sources are mixed."""
-
-    @property
-    def cut(self) -> int:
-        """The frame on air from which on the other source is seen."""
-        return self.began + (self.clip.cut_at - 1 if self.clip else self.frames)
-
-
-@dataclass(frozen=True)
-class Laid:
-    """A clip on an overlay layer."""
-
-    clip: Clip
-    asked: Overlay
-    began: int
-
-    def frame(self, number: int) -> int:
-        """Which of its frames, from 0, is seen in the ``number``-th on air."""
-        played, count = number - self.began, self.clip.count
-        mode = self.asked.mode or self.clip.own_mode
-        if mode == "once":
-            return min(played, count - 1)
-        if mode == "loop" or count == 1:
-            return played % count
-        turn = played % (2 * count - 2)
-        return turn if turn < count else 2 * count - 2 - turn
-
-
-@dataclass(frozen=True)
-class Moment:
-    """What the desk does from one frame on."""
-
-    since: int = 0
-    program: Source = "A"
-    change: Change | None = None
-    overlays: tuple[Laid | None, ...] = (None, None)
-
-    def settled(self, number: int) -> "Moment":
-        """The same with a change that has ended by then carried out."""
-        change = self.change
-        if change is None or number < change.began + change.frames:
-            return self
-        return replace(self, since=change.began + change.frames, program=_other(self.program), change=None)
-
-
-def _other(source: Source) -> Source:
-    return "B" if source == "A" else "A"
 
 
 @dataclass
@@ -341,9 +228,9 @@ class Switcher(Device):
         if change is not None and change.clip is None:
             part = (number - change.began + 1) / (change.frames + 1)
             before = self.source(moment.program, number, size)
-            picture = Image.blend(before, self.source(_other(moment.program), number, size), part)
+            picture = Image.blend(before, self.source(other(moment.program), number, size), part)
         elif change is not None and number >= change.cut:
-            picture = self.source(_other(moment.program), number, size)
+            picture = self.source(other(moment.program), number, size)
         else:
             picture = self.source(moment.program, number, size)
         for laid in moment.overlays:
@@ -404,7 +291,7 @@ class Switcher(Device):
             show=self._show,
             at=at,
             program=moment.program,
-            preview=_other(moment.program),
+            preview=other(moment.program),
             moving=moving,
             began=change.began if change else None,
             overlays=tuple(self._asked),
@@ -441,7 +328,7 @@ class Switcher(Device):
         def cut() -> Desk:
             """Cut: the other source is on air with the next frame."""
             with self._lock:
-                self._do(program=_other(self._free_for_change().program))
+                self._do(program=other(self._free_for_change().program))
                 return self._desk()
 
         @router.post("/desk/mix")
@@ -520,7 +407,7 @@ class Switcher(Device):
             def picture() -> Image.Image:
                 number = self.now
                 with self._lock:
-                    waiting = _other(self._moments[-1].settled(number).program)
+                    waiting = other(self._moments[-1].settled(number).program)
                 return smaller(self.source(waiting, number, HALF), (480, 270))
 
             return as_stream(picture)

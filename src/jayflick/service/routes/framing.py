@@ -8,7 +8,7 @@ from ...core.framing.trim import GRAIN, By
 from ...core.recipe import LineUp
 from .. import framings
 from ..parts import Parts, ProjectId, Reading
-from ..schemas import FoundMove, LevelsInfo, LevelsRequest, LineUpRequest, SteadyInfo, TrimInfo
+from ..schemas.framing import FoundMove, LevelsInfo, LevelsRequest, LineUpRequest, SteadyInfo, TrimInfo
 
 router = APIRouter(prefix="/projects/{project_id}", tags=["framing"])
 

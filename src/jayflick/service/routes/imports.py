@@ -25,16 +25,9 @@ from ..decoding import Wanted
 from ..errors import Unavailable
 from ..intake import Intake
 from ..parts import WEBP, ImportId, Parts, Reading, Service, Sha256, lasting
-from ..schemas import (
-    Choice,
-    FileTaken,
-    ImportDone,
-    ImportReport,
-    ImportStarted,
-    Problem,
-    SequenceFound,
-    TakeClip,
-)
+from ..schemas.document import Problem
+from ..schemas.imports import Choice, FileTaken, ImportReport, ImportStarted, SequenceFound, TakeClip
+from ..schemas.projects import ImportDone
 from ..settings import Settings
 
 router = APIRouter(prefix="/imports", tags=["imports"])

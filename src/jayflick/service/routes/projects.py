@@ -10,21 +10,18 @@ from ...core.sequence.views import Grid
 from .. import cuts, exports, frame_sets, prints, projects, rhythms, sheets
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, disposition, lasting
-from ..schemas import (
+from ..schemas.plans import PlanInfo, PlanRequest, SeamInfo, SheetInfo
+from ..schemas.projects import (
     BinnedProject,
     Edit,
     FlightRequest,
     FrameSetInfo,
     Join,
-    PlanInfo,
-    PlanRequest,
     ProjectCard,
     ProjectInfo,
     Rename,
     Renew,
     Renewed,
-    SeamInfo,
-    SheetInfo,
     Split,
     Views,
 )

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Path, Query, Response
 
 from .. import broadcasts
 from ..parts import Parts, ProjectId, Reading
-from ..schemas import BroadcastInfo, DeliveryInfo, SendRequest, StandInInfo
+from ..schemas.checks import BroadcastInfo
+from ..schemas.sending import DeliveryInfo, SendRequest, StandInInfo
 
 router = APIRouter(tags=["sending"])
 

@@ -9,7 +9,7 @@ from ... import __version__
 from ...core.pictures.header import MOST_FRAME_PIXELS
 from ...core.store import folder_bytes
 from ..parts import Parts, Reading
-from ..schemas import Health, Limits, Storage
+from ..schemas.server import Health, Limits, Storage
 
 router = APIRouter(tags=["server"])
 

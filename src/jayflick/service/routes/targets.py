@@ -11,7 +11,8 @@ from .. import handoffs, own_targets, projects
 from ..cards import handed_off
 from ..errors import NotFound
 from ..parts import Parts, ProjectId, Reading, answers, disposition
-from ..schemas import HandoffDone, HandOffRequest, NewTarget, TargetInfo
+from ..schemas.checks import NewTarget, TargetInfo
+from ..schemas.sending import HandoffDone, HandOffRequest
 
 router = APIRouter(tags=["targets"])
 

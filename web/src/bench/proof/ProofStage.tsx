@@ -103,16 +103,19 @@ function Device({ standIn }: { standIn: StandInInfo }) {
 function Sent({ panel, standIn }: { panel: PanelProps; standIn: StandInInfo }) {
   const { bench, result, behind } = panel;
   const last = lastTo(bench.project, bench.output, standIn.name);
+  const sending = last?.state === "sending";
   const taken = last && !isGone(standIn, last) && (last.state === "taken" || last.state === "changed");
   const stale = taken && (behind || last.content !== result?.content);
   return (
     <>
       <Chip>
-        {!taken
-          ? "not sent there yet"
-          : stale
-            ? "there: a version from before the last change"
-            : `sent ${ago(last.created, Date.now())}`}
+        {sending
+          ? "being sent"
+          : !taken
+            ? "not sent there yet"
+            : stale
+              ? "there: a version from before the last change"
+              : `sent ${ago(last.created, Date.now())}`}
       </Chip>
       <a
         href={standIn.url}

@@ -17,6 +17,7 @@ import {
   cellsOf,
   extentOf,
   liesAlike,
+  placeOf,
   rowsOf,
   useLook,
   type Cell,
@@ -96,9 +97,10 @@ function Sheets({
   const [pointed, setPointed] = useState<{ cell: Cell; x: number; y: number } | null>(null);
   const base = useRef<HTMLCanvasElement>(null);
   const { cells, extent, rows } = useMemo(() => {
-    const [all, around] = [cellsOf(info), extentOf(info)];
+    // Scrolled, they lie as in any window: bars that come and go must not move them.
+    const [all, around] = [cellsOf(info), extentOf(info, zoom === "fit" ? room : { width: 3, height: 2 })];
     return { cells: all, extent: around, rows: rowsOf(info, all, around) };
-  }, [info]);
+  }, [info, room, zoom]);
   const names = rows.some(({ name }) => name !== null) ? NAMES : 0;
   const fit = Math.min((room.width - names - 8) / extent.width, (room.height - 8) / extent.height);
   const scale = zoom === "fit" ? (fit >= 1 ? Math.min(Math.floor(fit), 8) : Math.max(fit, 0.01)) : Number(zoom);
@@ -128,7 +130,7 @@ function Sheets({
     if (!context || scale <= 0) return;
     paintSheets(context, view, content, requestRepaint);
     if (base.current) base.current.dataset.painted = `${info.sheets.join("x")} ${cells.length}`;
-  }, [info, shown, alike, scale, view.left, view.top, room.width, room.height, repainted]);
+  }, [info, extent, shown, alike, scale, view.left, view.top, room.width, room.height, repainted]);
   const at = (event: PointerEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const [x, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -239,12 +241,12 @@ function Marks({
     if (!context) return;
     context.clearRect(0, 0, view.width, view.height);
     const frame = (cell: Cell, colour: string, wide: number) => {
-      const top = view.top + ((extent.tops[cell.sheet] ?? 0) + cell.y) * view.scale;
+      const at = placeOf(extent, cell);
       context.lineWidth = wide;
       context.strokeStyle = colour;
       context.strokeRect(
-        view.left + cell.x * view.scale,
-        top,
+        view.left + at.x * view.scale,
+        view.top + at.y * view.scale,
         cell.width * view.scale,
         cell.height * view.scale,
       );

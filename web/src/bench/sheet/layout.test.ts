@@ -29,7 +29,7 @@ const info = {
 } as unknown as SheetInfo;
 
 describe("the cells of a layout", () => {
-  const [cells, extent] = [cellsOf(info), extentOf(info)];
+  const [cells, extent] = [cellsOf(info), extentOf(info, { width: 400, height: 100 })];
 
   it("are as large as they lie there, turned or upright", () => {
     expect(cells.map(({ width, height }) => [width, height])).toEqual([
@@ -41,10 +41,25 @@ describe("the cells of a layout", () => {
   });
 
   it("are found by a point, on sheets below each other", () => {
-    expect(extent).toEqual({ tops: [0, 64], width: 64, height: 84 });
+    const corners = [
+      { x: 0, y: 0 },
+      { x: 0, y: 64 },
+    ];
+    expect(extent).toEqual({ corners, width: 64, height: 84 });
     expect(cellAt(cells, extent, 31, 29)?.item).toBe(1);
     expect(cellAt(cells, extent, 31, 31)).toBeUndefined();
     expect(cellAt(cells, extent, 5, 64 + 4)?.item).toBe(2);
+  });
+
+  it.each([
+    ["wide", { width: 400, height: 60 }, 3, [192 + 2 * 24, 64]],
+    ["square", { width: 200, height: 200 }, 2, [128 + 24, 128 + 24]],
+    ["high", { width: 80, height: 400 }, 1, [64, 192 + 2 * 24]],
+  ])("lie so that sheets are seen as large as they can be in a %s room", (_, room, columns, sides) => {
+    const three = { ...info, sheets: [64, 64, 64].map((side) => [side, side]), cells: [], off: [], rows: [] };
+    const { corners, width, height } = extentOf(three as unknown as SheetInfo, room);
+    expect(corners).toEqual([0, 1, 2].map((i) => ({ x: (i % columns) * 88, y: Math.floor(i / columns) * 88 })));
+    expect([width, height]).toEqual(sides);
   });
 
   it("make rows with their names", () => {

@@ -81,27 +81,51 @@ export function cellsOf(info: SheetInfo): Cell[] {
 const APART = 24;
 
 export interface Extent {
-  /** Where each sheet begins from the top. */
-  tops: number[];
+  /** Where each sheet's corner is. */
+  corners: { x: number; y: number }[];
   width: number;
   height: number;
 }
 
-/** All sheets below each other, and what runs off them. */
-export function extentOf(info: SheetInfo): Extent {
-  const tops: number[] = [];
-  let [width, height] = [0, 0];
-  for (const [across, down] of info.sheets) {
-    tops.push(height);
-    width = Math.max(width, across);
-    height += down + APART;
-  }
-  height -= info.sheets.length > 0 ? APART : 0;
+/** Sheets side by side in so many columns, and what runs off them. */
+function arranged(info: SheetInfo, columns: number): Extent {
+  const corners: { x: number; y: number }[] = [];
+  const widths = Array.from({ length: columns }, (_, column) =>
+    Math.max(0, ...info.sheets.filter((_, number) => number % columns === column).map(([across]) => across)),
+  );
+  let [y, high] = [0, 0];
+  info.sheets.forEach(([, down], number) => {
+    const column = number % columns;
+    if (column === 0 && number > 0) [y, high] = [y + high + APART, 0];
+    high = Math.max(high, down);
+    corners.push({ x: widths.slice(0, column).reduce((sum, width) => sum + width + APART, 0), y });
+  });
+  let width = widths.reduce((sum, one) => sum + one + APART, -APART);
+  let height = y + high;
   for (const cell of cellsOf(info)) {
-    width = Math.max(width, cell.x + cell.width);
-    height = Math.max(height, (tops[cell.sheet] ?? 0) + cell.y + cell.height);
+    const corner = corners[cell.sheet] ?? { x: 0, y: 0 };
+    width = Math.max(width, corner.x + cell.x + cell.width);
+    height = Math.max(height, corner.y + cell.y + cell.height);
   }
-  return { tops, width, height };
+  return { corners, width, height };
+}
+
+/**
+ * All sheets, as large as a room lets them be seen. What has rows with names, or runs off, lies in one column: names
+ * stand beside it, and what runs off lies below.
+ */
+export function extentOf(info: SheetInfo, room: { width: number; height: number }): Extent {
+  const named = info.rows.some(({ name }) => name !== null);
+  const most = named || info.off.length > 0 ? 1 : Math.max(1, info.sheets.length);
+  const all = Array.from({ length: most }, (_, more) => arranged(info, more + 1));
+  const scale = (one: Extent) => Math.min(room.width / one.width, room.height / one.height);
+  return all.reduce((best, one) => (scale(one) > scale(best) ? one : best));
+}
+
+/** Where a cell lies among all sheets. */
+export function placeOf(extent: Extent, cell: Cell): { x: number; y: number } {
+  const corner = extent.corners[cell.sheet] ?? { x: 0, y: 0 };
+  return { x: corner.x + cell.x, y: corner.y + cell.y };
 }
 
 /** Whether the frames of a file lie as they are laid out here. */
@@ -121,8 +145,8 @@ export function liesAlike(info: SheetInfo, document: SheetDocument | undefined):
 /** The cell at a point of all sheets. */
 export function cellAt(cells: readonly Cell[], extent: Extent, x: number, y: number): Cell | undefined {
   return cells.find((cell) => {
-    const top = (extent.tops[cell.sheet] ?? 0) + cell.y;
-    return x >= cell.x && x < cell.x + cell.width && y >= top && y < top + cell.height;
+    const at = placeOf(extent, cell);
+    return x >= at.x && x < at.x + cell.width && y >= at.y && y < at.y + cell.height;
   });
 }
 
@@ -132,7 +156,7 @@ export function rowsOf(info: SheetInfo, cells: readonly Cell[], extent: Extent) 
   return info.rows.map(({ name, count }) => {
     const some = cells.slice(item, item + count);
     item += count;
-    const tops = some.map((cell) => (extent.tops[cell.sheet] ?? 0) + cell.y);
+    const tops = some.map((cell) => placeOf(extent, cell).y);
     const last = some.at(-1);
     return { name, count, top: Math.min(...tops), bottom: Math.max(...tops) + (last?.height ?? 0) };
   });

@@ -4,7 +4,7 @@ import type { Project, SheetInfo } from "../../api/client";
 import { closed, drawFrame, type LoadedSheet } from "../../player/sheet";
 import { fetched } from "../images";
 import { printOf } from "../prints";
-import type { Cell, Extent } from "./layout";
+import { placeOf, type Cell, type Extent } from "./layout";
 
 export interface View {
   /** Screen pixels to a pixel of the sheet. */
@@ -47,11 +47,11 @@ export function paintSheets(
   context.imageSmoothingEnabled = scale < 1;
   context.imageSmoothingQuality = "high";
   info.sheets.forEach(([across, down], number) => {
-    const from = extent.tops[number] ?? 0;
+    const corner = extent.corners[number] ?? { x: 0, y: 0 };
     context.fillStyle = chequer(context, scale);
-    context.fillRect(0, from, across, down);
+    context.fillRect(corner.x, corner.y, across, down);
     const image = content.sheet?.images[number];
-    if (content.alike && image && !closed(image)) context.drawImage(image, 0, from);
+    if (content.alike && image && !closed(image)) context.drawImage(image, corner.x, corner.y);
   });
   // Soon replaced by the file, and many: drawn quickly.
   context.imageSmoothingQuality = "low";
@@ -62,10 +62,10 @@ export function paintSheets(
     context.strokeStyle = "rgb(20 24 30 / 0.28)";
     context.lineWidth = 1;
     for (const cell of cells) {
-      const y = (extent.tops[cell.sheet] ?? 0) + cell.y;
+      const at = placeOf(extent, cell);
       context.strokeRect(
-        Math.round(left + cell.x * scale) + 0.5,
-        Math.round(top + y * scale) + 0.5,
+        Math.round(left + at.x * scale) + 0.5,
+        Math.round(top + at.y * scale) + 0.5,
         Math.round(cell.width * scale) - 1,
         Math.round(cell.height * scale) - 1,
       );
@@ -86,7 +86,8 @@ function paintCells(context: CanvasRenderingContext2D, content: Content, ready: 
     const index = known.get(position);
     const made = index === undefined ? undefined : sheet?.document.frames[index];
     context.save();
-    context.translate(cell.x, (extent.tops[cell.sheet] ?? 0) + cell.y);
+    const at = placeOf(extent, cell);
+    context.translate(at.x, at.y);
     context.beginPath();
     context.rect(0, 0, cell.width, cell.height);
     context.clip();
@@ -132,8 +133,8 @@ function paintLimit(
   context.fillStyle = hatch(context);
   for (const cell of cells) {
     if (!cell.off) continue;
-    const y = (extent.tops[cell.sheet] ?? 0) + cell.y;
-    context.fillRect(left + cell.x * scale, top + y * scale, cell.width * scale, cell.height * scale);
+    const at = placeOf(extent, cell);
+    context.fillRect(left + at.x * scale, top + at.y * scale, cell.width * scale, cell.height * scale);
   }
   context.strokeStyle = AMBER;
   context.lineWidth = 2;

@@ -1,0 +1,1 @@
+"""The documents the API takes and gives."""
