@@ -19,7 +19,7 @@ from ..core.timing.flicks import SECOND
 def add_to(commands: Any) -> None:
     """The command and its options."""
     command = commands.add_parser(
-        "compare", help="how alike two files are that are to show the same: PSNR, SSIM, crawling"
+        "compare", help="how alike two files are that are to show the same: PSNR, SSIM, what stands out"
     )
     command.add_argument("first", metavar="FILE|DIR", help="what it ought to look like")
     command.add_argument("second", metavar="FILE|DIR", help="what is held against it")
@@ -50,8 +50,14 @@ def _figures(of: Comparison | Pair) -> str:
     words = [f"PSNR {of.psnr:.2f} dB"]
     if of.ssim is not None:
         words.append(f"SSIM {of.ssim:.4f}")
-    if of.crawling is not None:
+    if of.bands:
+        words.append(f"bands {of.bands:.2f}")
+    if of.crawling:
         words.append(f"{100 * of.crawling:.1f} % of still pixels crawl")
+    if of.edges:
+        words.append(f"edges {of.edges:.1f}")
+    if of.hue >= 0.005:
+        words.append(f"hue {of.hue:.2f}")
     return ", ".join(words)
 
 
@@ -75,8 +81,10 @@ def _document(found: Comparison, sides: list[dict[str, Any]]) -> dict[str, Any]:
 
 
 def _measured(of: Comparison | Pair) -> dict[str, float | None]:
-    """PSNR in dB, ``null`` when equal; SSIM; the share that crawls."""
-    return {"psnr": of.psnr, "ssim": of.ssim, "crawling": of.crawling}
+    """PSNR in dB, ``null`` when equal; SSIM; bands and edges in levels, the share that crawls, hue in units of
+    CIEDE2000."""
+    blemishes = {"bands": of.bands, "crawling": of.crawling, "edges": of.edges, "hue": of.hue}
+    return {"psnr": of.psnr, "ssim": of.ssim, **blemishes}
 
 
 def _opened(path: Path) -> tuple[Moving, int]:

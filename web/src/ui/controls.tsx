@@ -437,7 +437,7 @@ export function Select<T extends string>({
     <select
       aria-label={label}
       value={value}
-      className="h-[26px] max-w-[150px] min-w-0 rounded-[6px] border border-line bg-card px-1.5 hover:border-ink-3"
+      className="h-[26px] max-w-[185px] min-w-0 rounded-[6px] border border-line bg-card px-1.5 hover:border-ink-3"
       onChange={(event) => onChange(event.target.value as T)}
     >
       {choices.map((choice) => (

@@ -1,8 +1,7 @@
 """How alike two moving pictures are that are to show the same, picture by picture.
 
-Sources: PSNR as usual, 10 log10(255² / mean squared error), over all three channels; SSIM, see :mod:`.ssim`.
-Crawling is a measure of ours: what stands still in one and changes in the other is seen as noise, however small
-each change is.
+Sources: PSNR as usual, 10 log10(255² / mean squared error), over all three channels; SSIM, see :mod:`.ssim`;
+what else eyes complain of, see :mod:`.blemishes`.
 """
 
 import math
@@ -18,12 +17,11 @@ from numpy.typing import NDArray
 from ..errors import InputError
 from ..pictures.moving import Moving
 from ..timing.flicks import SECOND
+from .blemishes import blemishes
 from .ssim import WINDOW, ssim
 
 GREY = 128
 """What clear pixels are laid over: both pictures lose the same by it."""
-NOTICED = 2
-"""Levels up to which a change of a pixel that ought to stand still is none: rounding makes as much."""
 
 
 @dataclass(frozen=True)
@@ -39,9 +37,11 @@ class Pair:
     """Mean squared error over the three channels, in levels."""
     ssim: float | None
     """``None`` for pictures of under 7 × 7 pixels."""
+    bands: float | None
     crawling: float | None
-    """Of the pixels that stand still in the first since the last pair the share that the second changes;
-    ``None`` where none stands still, and for the first pair."""
+    """Since the last pair; ``None`` for the first."""
+    edges: float | None
+    hue: float
 
     @property
     def psnr(self) -> float | None:
@@ -67,8 +67,20 @@ class Comparison:
         return _mean([pair.ssim for pair in self.pairs])
 
     @property
+    def bands(self) -> float | None:
+        return _root_mean_square([pair.bands for pair in self.pairs])
+
+    @property
     def crawling(self) -> float | None:
         return _mean([pair.crawling for pair in self.pairs])
+
+    @property
+    def edges(self) -> float | None:
+        return _root_mean_square([pair.edges for pair in self.pairs])
+
+    @property
+    def hue(self) -> float:
+        return _root_mean_square([pair.hue for pair in self.pairs]) or 0.0
 
     @property
     def worst(self) -> Pair:
@@ -84,6 +96,11 @@ def psnr_of(error: float) -> float | None:
 def _mean(values: Sequence[float | None]) -> float | None:
     known = [value for value in values if value is not None]
     return fmean(known) if known else None
+
+
+def _root_mean_square(values: Sequence[float | None]) -> float | None:
+    mean = _mean([None if value is None else value * value for value in values])
+    return None if mean is None else math.sqrt(mean)
 
 
 def compare(first: Moving, second: Moving, counts: tuple[int, int], names: tuple[str, str]) -> Comparison:
@@ -138,18 +155,9 @@ def _pairs(
             )
         error = float(np.mean(np.square(a.astype(np.int32) - b)))
         alike = ssim(a, b) if min(a.shape[:2]) >= WINDOW else None
-        yield Pair(one, other, at, error, alike, None if before is None else _crawling(before, (a, b)))
+        found = blemishes(a, b, before)
+        yield Pair(one, other, at, error, alike, found.bands, found.crawling, found.edges, found.hue)
         before = a, b
-
-
-def _crawling(
-    before: tuple[NDArray[np.uint8], NDArray[np.uint8]], now: tuple[NDArray[np.uint8], NDArray[np.uint8]]
-) -> float | None:
-    still = (before[0] == now[0]).all(axis=2)
-    if not still.any():
-        return None
-    changed = np.abs(now[1].astype(np.int16) - before[1]).max(axis=2) > NOTICED
-    return float(changed[still].mean())
 
 
 class _Reel:
