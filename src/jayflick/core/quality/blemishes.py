@@ -62,21 +62,17 @@ class Blemishes:
 
 
 @inlined
-def _apart(picture: NDArray[np.uint8], y: int, x: int, v: int, u: int) -> int:
+def _apart(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> int:
     """The most that two pixels differ in a channel."""
-    r = abs(np.int32(picture[y, x, 0]) - np.int32(picture[v, u, 0]))
-    g = abs(np.int32(picture[y, x, 1]) - np.int32(picture[v, u, 1]))
-    b = abs(np.int32(picture[y, x, 2]) - np.int32(picture[v, u, 2]))
-    return max(r, g, b)
+    r = abs(np.int64(one[0]) - np.int64(other[0]))
+    g = abs(np.int64(one[1]) - np.int64(other[1]))
+    b = abs(np.int64(one[2]) - np.int64(other[2]))
+    return int(max(r, g, b))
 
 
 @inlined
-def _alike(picture: NDArray[np.uint8], y: int, x: int, v: int, u: int) -> bool:
-    return (
-        picture[y, x, 0] == picture[v, u, 0]
-        and picture[y, x, 1] == picture[v, u, 1]
-        and picture[y, x, 2] == picture[v, u, 2]
-    )
+def _alike(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
+    return bool(one[0] == other[0] and one[1] == other[1] and one[2] == other[2])
 
 
 @compiled
@@ -86,12 +82,29 @@ def _edges(source: NDArray[np.uint8], out: NDArray[np.bool_]) -> None:
     out[:] = False
     for y in range(height):
         for x in range(width):
-            across = x + 1 < width and _apart(source, y, x, y, x + 1) >= HARD
-            down = y + 1 < height and _apart(source, y, x, y + 1, x) >= HARD
+            across = x + 1 < width and _apart(source[y, x], source[y, x + 1]) >= HARD
+            down = y + 1 < height and _apart(source[y, x], source[y + 1, x]) >= HARD
             if across or down:
                 for v in range(max(0, y - NEAR), min(height, y + NEAR + 1 + down)):
                     for u in range(max(0, x - NEAR), min(width, x + NEAR + 1 + across)):
                         out[v, u] = True
+
+
+@compiled
+def _between_plateaus(shown: NDArray[np.uint8], y: int, x: int, v: int, u: int) -> bool:
+    """Whether what lies behind a pixel, and behind its neighbour at v, u, is like either."""
+    down, across = v - y, u - x
+    far = PLATEAU - 1
+    if y < far * down or x < far * across:
+        return False
+    if v + far * down >= shown.shape[0] or u + far * across >= shown.shape[1]:
+        return False
+    for i in range(1, PLATEAU):
+        if not _alike(shown[y, x], shown[y - i * down, x - i * across]):
+            return False
+        if not _alike(shown[v, u], shown[v + i * down, u + i * across]):
+            return False
+    return True
 
 
 @compiled
@@ -109,41 +122,21 @@ def _count(
         for x in range(width):
             row, column = y // TILE, x // TILE
             if edges[y, x]:
-                error = 0
+                error = np.int64(0)
                 for c in range(3):
-                    far = np.int32(source[y, x, c]) - np.int32(shown[y, x, c])
+                    far = np.int64(source[y, x, c]) - np.int64(shown[y, x, c])
                     error += far * far
                 tiles[_NEAR, row, column] += 1
                 tiles[_ERRORS, row, column] += error / 3
-            if moving and _alike_in(source, before, y, x):
+            if moving and _alike(source[y, x], before[y, x]):
                 tiles[_STILL, row, column] += 1
-                change = 0
-                for c in range(3):
-                    change = max(change, abs(np.int32(shown[y, x, c]) - np.int32(shown_before[y, x, c])))
-                tiles[_CHANGED, row, column] += change > NOTICED
-            if x + 1 < width and _apart(source, y, x, y, x + 1) <= SMOOTH:
-                tiles[_SMOOTH_PAIRS, row, column] += 1
-                if not _alike(shown, y, x, y, x + 1) and x + 1 >= PLATEAU and x + PLATEAU < width:
-                    flat = True
-                    for i in range(1, PLATEAU):
-                        flat = flat and _alike(shown, y, x, y, x - i) and _alike(shown, y, x + 1, y, x + 1 + i)
-                    step = _apart(shown, y, x, y, x + 1) - _apart(source, y, x, y, x + 1)
-                    if flat and step >= STEP:
-                        tiles[_STEPS, row, column] += step * step
-            if y + 1 < height and _apart(source, y, x, y + 1, x) <= SMOOTH:
-                tiles[_SMOOTH_PAIRS, row, column] += 1
-                if not _alike(shown, y, x, y + 1, x) and y + 1 >= PLATEAU and y + PLATEAU < height:
-                    flat = True
-                    for i in range(1, PLATEAU):
-                        flat = flat and _alike(shown, y, x, y - i, x) and _alike(shown, y + 1, x, y + 1 + i, x)
-                    step = _apart(shown, y, x, y + 1, x) - _apart(source, y, x, y + 1, x)
-                    if flat and step >= STEP:
-                        tiles[_STEPS, row, column] += step * step
-
-
-@inlined
-def _alike_in(one: NDArray[np.uint8], other: NDArray[np.uint8], y: int, x: int) -> bool:
-    return one[y, x, 0] == other[y, x, 0] and one[y, x, 1] == other[y, x, 1] and one[y, x, 2] == other[y, x, 2]
+                tiles[_CHANGED, row, column] += _apart(shown[y, x], shown_before[y, x]) > NOTICED
+            for v, u in ((y, x + 1), (y + 1, x)):
+                if v < height and u < width and _apart(source[y, x], source[v, u]) <= SMOOTH:
+                    tiles[_SMOOTH_PAIRS, row, column] += 1
+                    if not _alike(shown[y, x], shown[v, u]) and _between_plateaus(shown, y, x, v, u):
+                        step = _apart(shown[y, x], shown[v, u]) - _apart(source[y, x], source[v, u])
+                        tiles[_STEPS, row, column] += step * step if step >= STEP else 0
 
 
 def blemishes(
@@ -187,4 +180,5 @@ def _means(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
     down, across = np.arange(0, height, SQUARE), np.arange(0, width, SQUARE)
     sums = np.add.reduceat(np.add.reduceat(picture, down, axis=0, dtype=np.uint32), across, axis=1)
     sizes = np.outer(np.diff(np.append(down, height)), np.diff(np.append(across, width)))
-    return sums.reshape(len(down), len(across), channels) / sizes[:, :, None]
+    means: NDArray[np.float64] = sums.reshape(len(down), len(across), channels) / sizes[:, :, None]
+    return means
