@@ -132,7 +132,7 @@ def test_what_cannot_be_brought_in_says_why_and_leaves_the_shelf_alone(desk: Des
 def test_the_stage_shows_the_files_own_pixels(desk: Desk, decoder: str) -> None:
     """Decoded by the browser's ImageDecoder and, where that is lacking, by our reader; judged by Pillow."""
     if decoder == "service":
-        desk.context.add_init_script("delete window.ImageDecoder")
+        desk.page.add_init_script("delete window.ImageDecoder")
     desk.open("Tern in flight")
     page = desk.page
     page.keyboard.press("Home")

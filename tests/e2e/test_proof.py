@@ -44,18 +44,19 @@ def on_air(url: str, document: str, frame: int) -> None:
     until(lambda: bool(httpx.get(f"{url}/api/{document}").json()["at"] > frame))
 
 
-def halved(frame: Picture) -> NDArray[np.float64]:
-    """A frame at half its size, straight RGBA: each pixel the mean of four, colours by their alpha."""
-    height, width = frame.shape[:2]
-    alpha = frame[..., 3:] / 255.0
-    premultiplied = np.dstack([frame[..., :3] * alpha, alpha])
-    result: NDArray[np.float64] = premultiplied.reshape(height // 2, 2, width // 2, 2, 4).mean(axis=(1, 3))
+def halved(frame: Picture) -> NDArray[np.float32]:
+    """A straight RGBA frame, premultiplied, at half its size: each pixel the mean of four."""
+    whole = frame.astype(np.float32)
+    whole[..., 3] /= 255
+    whole[..., :3] *= whole[..., 3:]
+    rows = whole[::2] + whole[1::2]
+    result: NDArray[np.float32] = (rows[:, ::2] + rows[:, 1::2]) / 4
     return result
 
 
-def over(behind: Picture, premultiplied: NDArray[np.float64]) -> NDArray[np.float64]:
+def over(behind: Picture, premultiplied: NDArray[np.float32]) -> NDArray[np.float32]:
     """Porter and Duff's *over* (1984)."""
-    result: NDArray[np.float64] = premultiplied[..., :3] + behind * (1 - premultiplied[..., 3:])
+    result: NDArray[np.float32] = premultiplied[..., :3] + behind * (1 - premultiplied[..., 3:])
     return result
 
 

@@ -23,11 +23,12 @@ from .guard import headers, refused
 from .intake import Intakes, Work
 
 STREAM_RATE = 25
-"""Pictures a second that a page gets."""
+"""Pictures a second that a monitor shows."""
 
 IntakeId = Annotated[str, PathPart(pattern="^[0-9a-f]{32}$")]
 FrameNumber = Annotated[int, PathPart(ge=0, le=10**9)]
 Width = Annotated[int, Query(ge=64, le=1920, description="Of the picture; its height follows")]
+MonitorRate = Annotated[int, Query(ge=1, le=STREAM_RATE, description="Pictures a second, at most")]
 PNG: dict[int | str, dict[str, Any]] = {
     200: {"content": {"image/png": {"schema": {"type": "string", "format": "binary"}}}}
 }
@@ -170,8 +171,11 @@ def as_png(picture: Image.Image) -> Response:
     return Response(out.getvalue(), media_type="image/png")
 
 
-def as_stream(picture: Callable[[], Image.Image]) -> StreamingResponse:
-    """What a monitor shows, as JPEG pictures that replace each other, for as long as somebody looks."""
+def as_stream(picture: Callable[[], Image.Image], rate: int) -> StreamingResponse:
+    """What a monitor shows, as JPEG pictures that replace each other, for as long as somebody looks.
+
+    ``rate``: pictures a second, at most.
+    """
 
     def coded() -> bytes:
         out = BytesIO()
@@ -184,7 +188,7 @@ def as_stream(picture: Callable[[], Image.Image]) -> StreamingResponse:
             data = await run_in_threadpool(coded)
             head = f"--frame\r\ncontent-type: image/jpeg\r\ncontent-length: {len(data)}\r\n\r\n"
             yield head.encode() + data + b"\r\n"
-            due = max(due + 1 / STREAM_RATE, time.monotonic())
+            due = max(due + 1 / rate, time.monotonic())
             await asyncio.sleep(due - time.monotonic())
 
     return StreamingResponse(parts(), media_type="multipart/x-mixed-replace; boundary=frame")

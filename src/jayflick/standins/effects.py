@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, ValidationError
 
 from ..delivery.protocol import Answer, Document, Offer, Status
 from .clips import lay_over
-from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
+from .device import PNG, STREAM_RATE, Device, FrameNumber, MonitorRate, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
 from .pictures import numbered, opened, read
@@ -191,9 +191,9 @@ class EffectPlane(Device):
             return as_png(lantern_sky(number, (width, width * 9 // 16)))
 
         @router.get("/monitor/plane", response_class=StreamingResponse)
-        def watch_plane() -> StreamingResponse:
+        def watch_plane(rate: MonitorRate = STREAM_RATE) -> StreamingResponse:
             """The plane as it moves."""
-            return as_stream(lambda: self.picture(self.now, PLANE[0]))
+            return as_stream(lambda: self.picture(self.now, PLANE[0]), rate)
 
         return router
 

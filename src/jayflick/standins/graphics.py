@@ -14,7 +14,7 @@ from pydantic import Field, field_validator
 
 from ..delivery.protocol import Answer, Document, Offer, Status
 from .clips import Clip, keep_clip, lay_over, require_size
-from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
+from .device import PNG, STREAM_RATE, Device, FrameNumber, MonitorRate, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
 from .letters import lacking, write
@@ -294,9 +294,9 @@ class GraphicsPage(Device):
             return as_png(self.prepared(width))
 
         @router.get("/monitor/program", response_class=StreamingResponse)
-        def watch_program() -> StreamingResponse:
+        def watch_program(rate: MonitorRate = STREAM_RATE) -> StreamingResponse:
             """The program monitor."""
-            return as_stream(lambda: self.picture(self.now, HALF[0]))
+            return as_stream(lambda: self.picture(self.now, HALF[0]), rate)
 
         return router
 

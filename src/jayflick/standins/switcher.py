@@ -15,7 +15,7 @@ from PIL import Image
 from ..delivery.protocol import Answer, Offer, Place, Status
 from .clips import Clip, Drawn, keep_clip, require_size
 from .desk import MEMORIES, CutAt, Desk, MemoryInfo, Mix, Overlay, Play, Show, Source
-from .device import PNG, Device, FrameNumber, Width, as_png, as_stream
+from .device import PNG, STREAM_RATE, Device, FrameNumber, MonitorRate, Width, as_png, as_stream
 from .errors import Refusal
 from .intake import Work
 from .moments import Change, Laid, Moment, other
@@ -396,12 +396,12 @@ class Switcher(Device):
             return as_png(self.source(source, number, size))
 
         @router.get("/monitor/program", response_class=StreamingResponse)
-        def watch_program() -> StreamingResponse:
+        def watch_program(rate: MonitorRate = STREAM_RATE) -> StreamingResponse:
             """The program monitor."""
-            return as_stream(lambda: self.picture(self.now, HALF[0]))
+            return as_stream(lambda: self.picture(self.now, HALF[0]), rate)
 
         @router.get("/monitor/preview", response_class=StreamingResponse)
-        def watch_preview() -> StreamingResponse:
+        def watch_preview(rate: MonitorRate = STREAM_RATE) -> StreamingResponse:
             """The preview monitor: the other source."""
 
             def picture() -> Image.Image:
@@ -410,6 +410,6 @@ class Switcher(Device):
                     waiting = other(self._moments[-1].settled(number).program)
                 return smaller(self.source(waiting, number, HALF), (480, 270))
 
-            return as_stream(picture)
+            return as_stream(picture, rate)
 
         return router

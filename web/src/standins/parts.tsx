@@ -1,7 +1,7 @@
 // What the pages of all stand-ins share.
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { ApiError } from "../api/client";
 import { Button } from "../ui/controls";
 import { Notices, tellError } from "../ui/notices";
@@ -49,12 +49,16 @@ function Flaps({ text }: { text: string }) {
 }
 
 /** A moving picture that the stand-in sends. */
+/** Pictures a second on a monitor where motion is to be reduced. */
+const CALM = 2;
+
 export function Monitor({ src, label, lit = false }: { src: string; label: string; lit?: boolean }) {
+  const [calm] = useState(() => matchMedia("(prefers-reduced-motion: reduce)").matches);
   return (
     <figure
       className={`self-start overflow-hidden rounded-[10px] border-[3px] ${lit ? "border-stop" : "border-line"} bg-black`}
     >
-      <img src={src} alt={label} className="aspect-video w-full" />
+      <img src={calm ? `${src}?rate=${CALM}` : src} alt={label} className="aspect-video w-full" />
       <figcaption className="truncate bg-card px-2.5 py-1 text-xs font-semibold" title={label}>
         {lit && (
           <span aria-hidden className="mr-1.5 text-[9px] text-stop">
@@ -62,6 +66,7 @@ export function Monitor({ src, label, lit = false }: { src: string; label: strin
           </span>
         )}
         {label}
+        {calm && <span className="ml-1.5 font-normal text-ink-2">at {CALM} fps</span>}
       </figcaption>
     </figure>
   );
