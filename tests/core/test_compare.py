@@ -112,6 +112,24 @@ def test_what_ought_to_stand_still_and_changes_crawls(
     assert found["crawling"] == pytest.approx(1 / 16)
 
 
+def test_what_stands_out_is_said_with_where_and_when(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    slope = (np.arange(128) // 4 + 64).astype(np.uint8)
+    frame = np.full((96, 128, 4), 255, np.uint8)
+    frame[:, :, :3] = slope[None, :, None]
+    banded = frame.copy()
+    banded[64:90, 64:96, :3] -= np.uint8(20)  # it comes and goes, over what stands still
+    save_frames(tmp_path / "a", [frame] * 5)
+    save_frames(tmp_path / "b", [frame, banded, banded, frame, frame])
+    found = compared(tmp_path / "a", tmp_path / "b", capsys)
+    out = found["stands_out"]
+    assert (out["blemish"], out["first"], out["last"], out["place"]) == ("crawling", 1, 1, [64, 64])
+    assert main(["compare", str(tmp_path / "a"), str(tmp_path / "b")]) == 0
+    assert "stands out: crawling, picture 2, worst around 64, 64 of picture 2" in capsys.readouterr().out
+    assert compared(tmp_path / "a", tmp_path / "a", capsys)["stands_out"] is None
+
+
 def test_what_cannot_be_compared_is_refused_in_a_line(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

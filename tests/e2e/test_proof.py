@@ -50,14 +50,13 @@ def halved(frame: Picture) -> NDArray[np.float32]:
     whole[..., 3] /= 255
     whole[..., :3] *= whole[..., 3:]
     rows = whole[::2] + whole[1::2]
-    result: NDArray[np.float32] = (rows[:, ::2] + rows[:, 1::2]) / 4
-    return result
+    return np.asarray((rows[:, ::2] + rows[:, 1::2]) / 4, np.float32)
 
 
 def over(behind: Picture, premultiplied: NDArray[np.float32]) -> NDArray[np.float32]:
     """Porter and Duff's *over* (1984)."""
-    result: NDArray[np.float32] = premultiplied[..., :3] + behind * (1 - premultiplied[..., 3:])
-    return result
+    under = behind * (1 - premultiplied[..., 3:])
+    return np.asarray(premultiplied[..., :3] + under, np.float32)
 
 
 def exported(desk: Desk) -> dict[str, bytes]:

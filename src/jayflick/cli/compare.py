@@ -2,6 +2,7 @@
 
 import argparse
 import json
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,8 @@ from ..core.pictures import clip
 from ..core.pictures.kinds import read_header, read_picture
 from ..core.pictures.moving import Moving, open_clip, open_moving
 from ..core.pictures.unset import read_set
-from ..core.quality.compare import Comparison, Pair, compare
+from ..core.quality.compare import Comparison, compare
+from ..core.quality.likeness import Likeness, Worst
 from ..core.sequence.files import read_file
 from ..core.sequence.names import by_number
 from ..core.timing.flicks import SECOND
@@ -37,14 +39,17 @@ def _compare(options: argparse.Namespace) -> None:
         return
     matched = "by time" if found.by_time else "one by one"
     names = " and ".join(printable(path.name) for path in paths)
-    print(f"{names}: {len(found.pairs)} pictures {matched}, {_figures(found)}")
-    if found.psnr is not None:
+    print(f"{names}: {len(found.pairs)} pictures {matched}, {_figures(found.likeness)}")
+    if found.likeness.psnr is not None:
         worst = found.worst
         when = f", at {worst.at:.2f} s" if found.by_time else ""
-        print(f"  least alike: picture {worst.first + 1} and {worst.second + 1}{when}, {_figures(worst)}")
+        pair = f"picture {worst.first + 1} and {worst.second + 1}"
+        print(f"  least alike: {pair}{when}, {_figures(worst.likeness)}")
+        if found.stands_out is not None:
+            print(f"  stands out: {_standing_out(found.stands_out)}")
 
 
-def _figures(of: Comparison | Pair) -> str:
+def _figures(of: Likeness) -> str:
     if of.psnr is None:
         return "equal"
     words = [f"PSNR {of.psnr:.2f} dB"]
@@ -61,6 +66,15 @@ def _figures(of: Comparison | Pair) -> str:
     return ", ".join(words)
 
 
+def _standing_out(worst: Worst) -> str:
+    one = worst.first == worst.last
+    span = f"picture {worst.first + 1}" if one else f"pictures {worst.first + 1} to {worst.last + 1}"
+    if worst.place is None:
+        return f"{worst.blemish}, {span}"
+    left, top = worst.place
+    return f"{worst.blemish}, {span}, worst around {left}, {top} of picture {worst.at + 1}"
+
+
 def _side(path: Path, moving: Moving, count: int) -> dict[str, Any]:
     duration = None if moving.durations is None else round(1000 * sum(moving.durations) / SECOND, 3)
     return {"file": path.name, "count": count, "duration_ms": duration}
@@ -71,16 +85,17 @@ def _document(found: Comparison, sides: list[dict[str, Any]]) -> dict[str, Any]:
         "first": sides[0],
         "second": sides[1],
         "matched": "time" if found.by_time else "frames",
-        **_measured(found),
+        **_measured(found.likeness),
         "worst": found.pairs.index(found.worst),
+        "stands_out": None if found.stands_out is None else asdict(found.stands_out),
         "pairs": [
-            {"first": pair.first, "second": pair.second, "at": round(pair.at, 6), **_measured(pair)}
+            {"first": pair.first, "second": pair.second, "at": round(pair.at, 6), **_measured(pair.likeness)}
             for pair in found.pairs
         ],
     }
 
 
-def _measured(of: Comparison | Pair) -> dict[str, float | None]:
+def _measured(of: Likeness) -> dict[str, float | None]:
     """PSNR in dB, ``null`` when equal; SSIM; bands and edges in levels, the share that crawls, hue in units of
     CIEDE2000."""
     blemishes = {"bands": of.bands, "crawling": of.crawling, "edges": of.edges, "hue": of.hue}

@@ -1,15 +1,9 @@
-"""How alike two moving pictures are that are to show the same, picture by picture.
+"""How alike two moving pictures are that are to show the same, picture by picture."""
 
-Sources: PSNR as usual, 10 log10(255² / mean squared error), over all three channels; SSIM, see :mod:`.ssim`;
-what else eyes complain of, see :mod:`.blemishes`.
-"""
-
-import math
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
-from statistics import fmean
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,10 +11,10 @@ from numpy.typing import NDArray
 from ..errors import InputError
 from ..pictures.moving import Moving
 from ..timing.flicks import SECOND
-from .blemishes import blemishes
-from .ssim import WINDOW, ssim
+from .likeness import Likeness, Places, Worst, likeness, together, worst
+from .seen import over
 
-GREY = 128
+GREY = (128, 128, 128)
 """What clear pixels are laid over: both pictures lose the same by it."""
 
 
@@ -33,20 +27,8 @@ class Pair:
     second: int
     at: float
     """When, in seconds; where there is no time, the number of the pair."""
-    error: float
-    """Mean squared error over the three channels, in levels."""
-    ssim: float | None
-    """``None`` for pictures of under 7 × 7 pixels."""
-    bands: float | None
-    crawling: float | None
-    """Since the last pair; ``None`` for the first."""
-    edges: float | None
-    hue: float
-
-    @property
-    def psnr(self) -> float | None:
-        """In dB; ``None`` when the pictures are equal."""
-        return psnr_of(self.error)
+    likeness: Likeness
+    places: Places
 
 
 @dataclass(frozen=True)
@@ -58,49 +40,22 @@ class Comparison:
     pairs: tuple[Pair, ...]
 
     @property
-    def psnr(self) -> float | None:
-        """Of the mean squared error of all, in dB; ``None`` when all are equal."""
-        return psnr_of(fmean(pair.error for pair in self.pairs))
-
-    @property
-    def ssim(self) -> float | None:
-        return _mean([pair.ssim for pair in self.pairs])
-
-    @property
-    def bands(self) -> float | None:
-        return _root_mean_square([pair.bands for pair in self.pairs])
-
-    @property
-    def crawling(self) -> float | None:
-        return _mean([pair.crawling for pair in self.pairs])
-
-    @property
-    def edges(self) -> float | None:
-        return _root_mean_square([pair.edges for pair in self.pairs])
-
-    @property
-    def hue(self) -> float:
-        return _root_mean_square([pair.hue for pair in self.pairs]) or 0.0
+    def likeness(self) -> Likeness:
+        return together([pair.likeness for pair in self.pairs])
 
     @property
     def worst(self) -> Pair:
         """The pair that is least alike."""
-        return min(self.pairs, key=lambda pair: (1.0 if pair.ssim is None else pair.ssim, -pair.error))
 
+        def order(pair: Pair) -> tuple[float, float]:
+            return (1.0 if pair.likeness.ssim is None else pair.likeness.ssim, -pair.likeness.error)
 
-def psnr_of(error: float) -> float | None:
-    """The peak signal-to-noise ratio in dB of a mean squared error in levels; ``None`` for none."""
-    return 10 * math.log10(255**2 / error) if error > 0 else None
+        return min(self.pairs, key=order)
 
-
-def _mean(values: Sequence[float | None]) -> float | None:
-    known = [value for value in values if value is not None]
-    return fmean(known) if known else None
-
-
-def _root_mean_square(values: Sequence[float | None]) -> float | None:
-    mean = _mean([None if value is None else value * value for value in values])
-    return None if mean is None else math.sqrt(mean)
+    @property
+    def stands_out(self) -> Worst | None:
+        """What stands out most; its pictures are pairs."""
+        return worst([pair.likeness for pair in self.pairs], [pair.places for pair in self.pairs])
 
 
 def compare(first: Moving, second: Moving, counts: tuple[int, int], names: tuple[str, str]) -> Comparison:
@@ -153,10 +108,7 @@ def _pairs(
                 file=names[1],
                 remedy="scale one of them first",
             )
-        error = float(np.mean(np.square(a.astype(np.int32) - b)))
-        alike = ssim(a, b) if min(a.shape[:2]) >= WINDOW else None
-        found = blemishes(a, b, before)
-        yield Pair(one, other, at, error, alike, found.bands, found.crawling, found.edges, found.hue)
+        yield Pair(one, other, at, *likeness(a, b, before))
         before = a, b
 
 
@@ -180,11 +132,5 @@ class _Reel:
                 )
             self._index = found[0]
             if self._index == index:
-                self._picture = _over_grey(found[1])
+                self._picture = over(found[1], GREY)
         return self._picture
-
-
-def _over_grey(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    alpha = picture[:, :, 3:].astype(np.uint32)
-    seen = (picture[:, :, :3] * alpha + GREY * (255 - alpha) + 127) // 255
-    return seen.astype(np.uint8)
