@@ -28,7 +28,7 @@ from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages
 from ..core.targets.check import check, facts_of, verdict_of
 from ..core.timing.flicks import milliseconds
-from . import sheets
+from . import budget, sheets
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
 from .parsing import add_clip, colours, cut, decimal
@@ -160,7 +160,7 @@ def add_to(commands: Any) -> None:
         help="in the palette exactly: '#000,#ffffff', or those of a GIF or a list",
     )
     make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")
-    make.add_argument("--max-bytes", help="say when the file is larger: 1024K, 5M")
+    budget.add_to(make)
     make.add_argument("--quality", type=int, help="0..100, of formats that lose some")
     make.add_argument("--lossless", action="store_true", help="of WebP")
     make.add_argument("--codec", choices=("h264", "vp9", "prores", "png", "qtrle"), help="of a clip")
@@ -234,12 +234,16 @@ def _make(options: argparse.Namespace) -> int:
         taken: set[Path] = set()
         for one in recipe.outputs:
             rendered = render(recipe, frames, one.id, stages)
+            recipe, rendered, met, more = budget.fitted(recipe, frames, rendered, options, stages)
+            notes += more
             place = _place(output, one, options, taken)
             if isinstance(one, SheetOutput) and not options.all:
                 sheets.write(rendered, place, options.describe, force=options.force)
             else:
                 _write(rendered, place, folder=one.folder, force=options.force)
             reports.append(_report(recipe, one.id, rendered, place, read))
+            if met is not None:
+                reports[-1]["budget"] = met
             notes += rendered.notes
     for note in notes:
         print(f"jayflick: note: {note}", file=sys.stderr)
@@ -300,7 +304,7 @@ def _say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
             if rule["verdict"] != "pass":
                 what = f"{rule['rule']} {rule['measured']}, allowed {rule['allowed']}"
                 print(f"jayflick: {report['output']}: {what}", file=sys.stderr)
-        if found and found["verdict"] == "fail":
+        if (found and found["verdict"] == "fail") or not report.get("budget", {"met": True})["met"]:
             status = 1
     return status
 

@@ -2,10 +2,13 @@
 
 import itertools
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from .errors import InputError
 from .formats.format import Coded, Format, OnCoded, Timed, Tools, kept
@@ -90,6 +93,25 @@ def render_at_once(
     work = _Work.of(recipe, frames, output_id, stages)
     coded = kept(stages, "pictures", work.key)
     return None if coded is None else _rendered(work, coded, stages, clock)
+
+
+def beside(
+    rendered: Rendered, recipe: Recipe, frames: Sequence[SourceFrame], stages: Stages, steps: Sequence[int]
+) -> Iterator[tuple[int, NDArray[np.uint8], NDArray[np.uint8]]]:
+    """What some played steps were made of, and what the files show in them, decoded anew; both straight RGBA.
+
+    Each with its step, from 0, in their order. What the files have not all of (an odd row, trimmed by a coder)
+    is trimmed from both.
+    """
+    work = _Work.of(recipe, frames, rendered.output.id, stages)
+    pictures = enumerate(work.format.pictures([file.read() for file in rendered.timed.files]))
+    at, shown = next(pictures)
+    for step in sorted(steps):
+        while at < rendered.timed.at[step]:
+            at, shown = next(pictures)
+        source = work.frames[step]
+        height, width = (min(sides) for sides in zip(source.shape[:2], shown.shape[:2], strict=True))
+        yield step, source[:height, :width], shown[:height, :width]
 
 
 class Pending(NamedTuple):

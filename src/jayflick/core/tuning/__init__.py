@@ -1,0 +1,1 @@
+"""What bytes buy: real encodings of an output, measured, and the search for one that fits a budget."""

@@ -1,0 +1,114 @@
+"""A trial: one real encoding of an output, with its bytes and how like its frames it is."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from ..framing.alpha import rgb
+from ..framing.prepared import SourceFrame
+from ..progress import OnProgress
+from ..quality.likeness import Likeness, Places, Worst, likeness, together, worst
+from ..quality.seen import over
+from ..recipe import BaseOutput, GifOutput, Recipe
+from ..render import Rendered, beside, render
+from ..stages import Stages
+
+GREY = (128, 128, 128)
+"""What clear pixels are laid over where there is no page colour."""
+
+
+@dataclass(frozen=True)
+class Measured:
+    """How like its frames an output is, step by step."""
+
+    steps: tuple[int, ...]
+    """The played steps that were looked at, from 0."""
+    parts: tuple[Likeness, ...]
+    places: tuple[Places, ...]
+
+    @property
+    def whole(self) -> Likeness:
+        return together(self.parts)
+
+    @property
+    def worst(self) -> Worst | None:
+        """What stands out most, its pictures counted among ``steps``."""
+        return worst(self.parts, self.places)
+
+
+def measure(
+    rendered: Rendered,
+    recipe: Recipe,
+    frames: Sequence[SourceFrame],
+    stages: Stages,
+    *,
+    most: int | None = None,
+    on_step: Callable[[], None] = lambda: None,
+) -> Measured:
+    """Hold an output's own files against its frames as they were framed.
+
+    Of more than ``most`` steps so many are looked at, evenly apart. ``on_step`` is called after each, and may
+    raise. What is clear lies over the page colour on both sides.
+    """
+    count = len(rendered.timed.at)
+    wanted = count if most is None else min(most, count)
+    steps = [index * count // wanted for index in range(wanted)]
+    page = _page(rendered.output)
+    parts: list[Likeness] = []
+    places: list[Places] = []
+    before = None
+    for step, source, shown in beside(rendered, recipe, frames, stages, steps):
+        now = over(source, page), over(shown, page)
+        crawls = before if step > 0 and step - 1 in steps[max(0, len(parts) - 1) : len(parts)] else None
+        part, place = likeness(*now, crawls)
+        parts.append(part)
+        places.append(place)
+        before = now
+        on_step()
+    return Measured(tuple(steps), tuple(parts), tuple(places))
+
+
+def _page(output: BaseOutput) -> tuple[int, int, int]:
+    """The colour that an output's clear pixels are seen over."""
+    if isinstance(output, GifOutput):
+        return rgb(output.alpha.matte)
+    colour = getattr(output, "over", None)
+    return GREY if colour is None else rgb(colour)
+
+
+@dataclass(frozen=True)
+class Trial:
+    """An output as it was set, made and measured."""
+
+    output: BaseOutput
+    rendered: Rendered
+    likeness: Likeness
+    worst: Worst | None
+
+    @property
+    def size(self) -> int:
+        """In bytes."""
+        return int(self.rendered.info["bytes"])
+
+    @property
+    def error(self) -> float:
+        """What is lost of the likeness: 1 − SSIM; of pictures too small for that by their squared error."""
+        if self.likeness.ssim is not None:
+            return 1 - self.likeness.ssim
+        return self.likeness.error / 255**2
+
+
+def try_out(
+    recipe: Recipe,
+    frames: Sequence[SourceFrame],
+    output: BaseOutput,
+    stages: Stages,
+    *,
+    most: int | None = None,
+    on_progress: OnProgress = lambda progress: None,
+) -> Trial:
+    """Make an output, in the place of that of its id, as it is set, and measure it (see :func:`measure`)."""
+    outputs = tuple(output if one.id == output.id else one for one in recipe.outputs)
+    changed = recipe.model_copy(update={"outputs": outputs})
+    rendered = render(changed, frames, output.id, stages, on_progress=on_progress)
+    measured = measure(rendered, changed, frames, stages, most=most)
+    return Trial(output, rendered, measured.whole, measured.worst)
