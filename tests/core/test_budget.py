@@ -118,7 +118,9 @@ def test_a_trial_is_as_like_its_frames_as_scikit_image_says_of_what_pillow_reads
         for one, frame in zip(shown, work.pictures, strict=True)
     ]
     assert trial.likeness.ssim == pytest.approx(np.mean(alike), abs=1e-6)
-    some = measure(trial.rendered, work.recipe(trial.output), work.frames, work.stages, most=3)
+    some = measure(
+        work.recipe(trial.output), work.frames, trial.output.id, trial.rendered.timed, work.stages, most=3
+    )
     assert some.steps == (0, 2, 4)
     assert [part.ssim for part in some.parts] == pytest.approx([alike[step] for step in some.steps], abs=1e-6)
     assert [part.crawling for part in some.parts] == [None] * 3, "what lies between was not looked at"

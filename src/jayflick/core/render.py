@@ -96,18 +96,24 @@ def render_at_once(
 
 
 def beside(
-    rendered: Rendered, recipe: Recipe, frames: Sequence[SourceFrame], stages: Stages, steps: Sequence[int]
+    recipe: Recipe,
+    frames: Sequence[SourceFrame],
+    output_id: str,
+    timed: Timed,
+    stages: Stages,
+    steps: Sequence[int],
 ) -> Iterator[tuple[int, NDArray[np.uint8], NDArray[np.uint8]]]:
-    """What some played steps were made of, and what the files show in them, decoded anew; both straight RGBA.
+    """What some played steps are made of, and what an output's files show in them, decoded anew; both
+    straight RGBA.
 
     Each with its step, from 0, in their order. What the files have not all of (an odd row, trimmed by a coder)
     is trimmed from both.
     """
-    work = _Work.of(recipe, frames, rendered.output.id, stages)
-    pictures = enumerate(work.format.pictures([file.read() for file in rendered.timed.files]))
+    work = _Work.of(recipe, frames, output_id, stages)
+    pictures = enumerate(work.format.pictures([file.read() for file in timed.files]))
     at, shown = next(pictures)
     for step in sorted(steps):
-        while at < rendered.timed.at[step]:
+        while at < timed.at[step]:
             at, shown = next(pictures)
         source = work.frames[step]
         height, width = (min(sides) for sides in zip(source.shape[:2], shown.shape[:2], strict=True))

@@ -19,6 +19,7 @@ from .demo import Demo
 from .events import Hub
 from .frames import FrameLists
 from .jobs import JobRunner
+from .likeness import Likenesses
 from .planner import Planner
 from .results import Results
 from .settings import Settings
@@ -58,6 +59,7 @@ class Service:
         self.frames = FrameLists(self.store)
         self.shelf = Shelf()
         self.results = Results(self.stages, self.frames)
+        self.likenesses = Likenesses(self.stages)
         place = Place(
             settings.database,
             settings.store.resolve(),

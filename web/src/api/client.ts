@@ -12,6 +12,7 @@ export type FrameSet = Schemas["FrameSetInfo"];
 /** A project on the bench with its frames, which are fetched once. */
 export type Project = ProjectInfo & { frame_list: FrameSet["frames"]; report: FrameSet["report"] };
 export type ResultInfo = Schemas["ResultInfo"];
+export type LikenessInfo = Schemas["LikenessInfo"];
 export type JobInfo = Schemas["JobInfo"];
 export type FrameInfo = Schemas["FrameInfo"];
 export type Problem = Schemas["Problem"];

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from ..formats.format import Timed
 from ..framing.alpha import rgb
 from ..framing.prepared import SourceFrame
 from ..progress import OnProgress
@@ -12,6 +13,8 @@ from ..recipe import BaseOutput, GifOutput, Recipe
 from ..render import Rendered, beside, render
 from ..stages import Stages
 
+MEASURE_VERSION = 1
+"""Raised when the same files give other figures than before."""
 GREY = (128, 128, 128)
 """What clear pixels are laid over where there is no page colour."""
 
@@ -36,9 +39,10 @@ class Measured:
 
 
 def measure(
-    rendered: Rendered,
     recipe: Recipe,
     frames: Sequence[SourceFrame],
+    output_id: str,
+    timed: Timed,
     stages: Stages,
     *,
     most: int | None = None,
@@ -49,14 +53,14 @@ def measure(
     Of more than ``most`` steps so many are looked at, evenly apart. ``on_step`` is called after each, and may
     raise. What is clear lies over the page colour on both sides.
     """
-    count = len(rendered.timed.at)
+    count = len(timed.at)
     wanted = count if most is None else min(most, count)
     steps = [index * count // wanted for index in range(wanted)]
-    page = _page(rendered.output)
+    page = page_colour(recipe.output(output_id))
     parts: list[Likeness] = []
     places: list[Places] = []
     before = None
-    for step, source, shown in beside(rendered, recipe, frames, stages, steps):
+    for step, source, shown in beside(recipe, frames, output_id, timed, stages, steps):
         now = over(source, page), over(shown, page)
         crawls = before if step > 0 and step - 1 in steps[max(0, len(parts) - 1) : len(parts)] else None
         part, place = likeness(*now, crawls)
@@ -67,7 +71,7 @@ def measure(
     return Measured(tuple(steps), tuple(parts), tuple(places))
 
 
-def _page(output: BaseOutput) -> tuple[int, int, int]:
+def page_colour(output: BaseOutput) -> tuple[int, int, int]:
     """The colour that an output's clear pixels are seen over."""
     if isinstance(output, GifOutput):
         return rgb(output.alpha.matte)
@@ -110,5 +114,5 @@ def try_out(
     outputs = tuple(output if one.id == output.id else one for one in recipe.outputs)
     changed = recipe.model_copy(update={"outputs": outputs})
     rendered = render(changed, frames, output.id, stages, on_progress=on_progress)
-    measured = measure(rendered, changed, frames, stages, most=most)
+    measured = measure(changed, frames, output.id, rendered.timed, stages, most=most)
     return Trial(output, rendered, measured.whole, measured.worst)

@@ -23,6 +23,7 @@ from ..models import Revision
 from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, disposition, lasting
 from ..pictures import thumb_of, view_of
 from ..results import made
+from ..schemas.likeness import LikenessInfo
 
 router = APIRouter(tags=["pictures"])
 
@@ -120,6 +121,21 @@ def get_palette(result_id: Number, service: Parts, session: Reading) -> list[str
         )
     name = result.output.file_name
     return colours_of(read_gif(result.timed.files[0].read(), name=name), name=name)
+
+
+@router.get("/results/{result_id}/likeness")
+def get_likeness(result_id: Number, service: Parts, key: Key = None) -> LikenessInfo:
+    """How like its frames an output's own file is, measured now unless it was before.
+
+    Refused once another result of the output is asked for.
+    """
+    with service.sessions() as session:  # given back before anything is measured
+        result = made(session, service.store, result_id, key)
+        revision = session.get_one(Revision, result.info.revision_id)
+        recipe = Recipe.model_validate(revision.recipe)
+        frames = service.frames.of(session, revision.project_id, revision.frame_set).frames
+        project_id = revision.project_id
+    return service.likenesses.of(project_id, result, recipe, frames)
 
 
 @router.get("/results/{result_id}/file", responses=answers("application/octet-stream"), response_class=Response)

@@ -9,6 +9,7 @@ import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
 import { withLimit } from "../outputs";
 import { useSoFar } from "../useSoFar";
+import { Likeness } from "./Likeness";
 import { Head, type PanelProps } from "./panel";
 
 export function TuningPanel(panel: PanelProps) {
@@ -68,6 +69,7 @@ export function TuningPanel(panel: PanelProps) {
           )
         }
       />
+      <Likeness result={result} behind={behind} />
       <Row label="Budget">
         <NumberField
           label="Budget in KB"

@@ -1,0 +1,82 @@
+"""How like their frames results are: measured when it is asked for, and kept."""
+
+import json
+import threading
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from ..core.errors import Cancelled, InputError
+from ..core.framing.prepared import SourceFrame
+from ..core.quality.likeness import Likeness
+from ..core.recipe import Recipe, SheetOutput
+from ..core.stages import Stages, cache_key
+from ..core.tuning.trial import MEASURE_VERSION, Measured, measure, page_colour
+from .errors import Conflict
+from .results import OutputFiles
+from .schemas.likeness import LikenessInfo
+
+MOST_PIXELS = 60_000_000
+"""Looked at of an output: of more, some of its steps are, evenly apart."""
+
+
+class Likenesses:
+    """Measures one result at a time; one of the same output that is asked for later takes its place."""
+
+    def __init__(self, stages: Stages) -> None:
+        self._stages = stages
+        self._measuring = threading.Lock()
+        self._newest: dict[tuple[str, str], str] = {}
+        """By project and output, what was asked for last."""
+
+    def of(
+        self, project_id: str, result: OutputFiles, recipe: Recipe, frames: Sequence[SourceFrame]
+    ) -> LikenessInfo:
+        """Raises ``Conflict`` when another result of the output is asked for meanwhile."""
+        if isinstance(result.output, SheetOutput):
+            raise InputError(
+                "a sheet is not measured", file=result.output.file_name, remedy="look at its frames"
+            )
+        info = result.info
+        key = cache_key(
+            "likeness", MEASURE_VERSION, info.sources, result.coded.key, info.at, page_colour(result.output)
+        )
+        where = project_id, result.output.id
+        self._newest[where] = key
+
+        def wanted() -> None:
+            if self._newest[where] != key:
+                raise Cancelled("another file of this output was asked for")
+
+        def make() -> bytes:
+            with self._measuring:
+                wanted()
+                most = max(1, MOST_PIXELS // (info.info.width * info.info.height))
+                measured = measure(
+                    recipe, frames, result.output.id, result.timed, self._stages, most=most, on_step=wanted
+                )
+                return json.dumps(_document(measured)).encode()
+
+        try:
+            return LikenessInfo.model_validate_json(self._stages.obtain("likeness", key, make))
+        except Cancelled as error:
+            raise Conflict(str(error)) from error
+
+
+def _document(measured: Measured) -> dict[str, Any]:
+    worst = measured.worst
+    out = None
+    if worst is not None:
+        steps = {name: measured.steps[getattr(worst, name)] for name in ("first", "last", "at")}
+        out = {**asdict(worst), **steps}
+    return {
+        "whole": _figures(measured.whole),
+        "steps": measured.steps,
+        "parts": [_figures(part) for part in measured.parts],
+        "stands_out": out,
+    }
+
+
+def _figures(of: Likeness) -> dict[str, float | None]:
+    figures = {name: value for name, value in asdict(of).items() if name != "error"}
+    return {"psnr": of.psnr, **figures}
