@@ -40,6 +40,7 @@ def create_app(settings: Settings) -> FastAPI:
         service.hub.attach(asyncio.get_running_loop())
         service.jobs.start()
         service.planner.start()
+        service.searches.start()
         service.decoders.start()
         service.deliveries.start()
         if settings.standins:
@@ -51,6 +52,7 @@ def create_app(settings: Settings) -> FastAPI:
         await run_in_threadpool(service.demo.stop)
         await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(service.planner.stop)
+        await run_in_threadpool(service.searches.stop)
         await run_in_threadpool(service.jobs.stop)
         await run_in_threadpool(service.deliveries.stop)
         await run_in_threadpool(service.standins.stop)

@@ -64,19 +64,15 @@ class Likenesses:
 
 
 def _document(measured: Measured) -> dict[str, Any]:
-    worst = measured.worst
-    out = None
-    if worst is not None:
-        steps = {name: measured.steps[getattr(worst, name)] for name in ("first", "last", "at")}
-        out = {**asdict(worst), **steps}
     return {
-        "whole": _figures(measured.whole),
+        "whole": figures_of(measured.whole),
         "steps": measured.steps,
-        "parts": [_figures(part) for part in measured.parts],
-        "stands_out": out,
+        "parts": [figures_of(part) for part in measured.parts],
+        "stands_out": None if measured.worst is None else asdict(measured.worst),
     }
 
 
-def _figures(of: Likeness) -> dict[str, float | None]:
+def figures_of(of: Likeness) -> dict[str, float | None]:
+    """As the interface shows them."""
     figures = {name: value for name, value in asdict(of).items() if name != "error"}
     return {"psnr": of.psnr, **figures}

@@ -250,3 +250,42 @@ class Result(Base):
     document: Mapped[str] = mapped_column(LONGTEXT)
     """JSON: info, the time as the format holds it, positions, durations, notes, seconds."""
     created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class Search(Base):
+    """A search for the truest file of an output that fits a budget."""
+
+    __tablename__ = "searches"
+    __table_args__ = (
+        Index("ix_searches_state", "state", "id"),
+        Index("ix_searches_output", "project_id", "output_id", "id"),
+    )
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    most: Mapped[int] = mapped_column(BigInteger)
+    """The budget, in bytes."""
+    may: Mapped[list[str]] = mapped_column(JSON)
+    """What may change."""
+    state: Mapped[str] = mapped_column(String(12), default="queued")
+    """queued, running, done, failed or cancelled."""
+    error: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+    ended: Mapped[datetime | None] = mapped_column(Moment, default=None)
+
+
+class TrialRow(Base):
+    """An output as a search set it: made and measured."""
+
+    __tablename__ = "trials"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    search_id: Mapped[int] = mapped_column(ForeignKey("searches.id", ondelete="CASCADE"))
+    output: Mapped[dict[str, Any]] = mapped_column(JSON)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    error: Mapped[float] = mapped_column(Double)
+    """What is lost of the likeness."""
+    likeness: Mapped[dict[str, Any]] = mapped_column(JSON)
+    """Its figures, and what stands out."""

@@ -22,6 +22,7 @@ from .jobs import JobRunner
 from .likeness import Likenesses
 from .planner import Planner
 from .results import Results
+from .searches import Searches
 from .settings import Settings
 from .standins import StandIns
 from .worker import Place
@@ -67,6 +68,7 @@ class Service:
             settings.growing.resolve(),
         )
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
+        self.searches = Searches(self.sessions, place, self.hub)
         self.planner = Planner(self.sessions, self.results, self.jobs.wake, self.tell_changed)
         self.standins = StandIns(
             settings.data / "standins", settings.web, share=settings.share, port=settings.port

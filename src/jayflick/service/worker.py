@@ -8,7 +8,7 @@ from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
-from sqlalchemy import ColumnElement, Engine, select, update
+from sqlalchemy import ColumnElement, select, update
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -57,14 +57,14 @@ def compile_loops() -> None:
 
 
 @cache
-def _sessions(database: str) -> tuple[Engine, sessionmaker[Session]]:
-    engine = make_engine(database)
-    return engine, make_sessions(engine)
+def sessions_of(database: str) -> sessionmaker[Session]:
+    """Those of this process."""
+    return make_sessions(make_engine(database))
 
 
 def run_job(place: Place, job_id: int) -> str:
     """Carry out a claimed job and record how it ended; returns the state it ended in."""
-    _, sessions = _sessions(place.database)
+    sessions = sessions_of(place.database)
     store = Store(place.store)
     stages = Stages(place.stages, store)
     try:

@@ -13,7 +13,6 @@ from typing import Any, Literal, get_args
 
 from ..framing.prepared import SourceFrame
 from ..progress import OnProgress
-from ..quality.likeness import STANDS_OUT
 from ..recipe import (
     AvifOutput,
     BaseOutput,
@@ -29,6 +28,7 @@ from ..recipe import (
 from ..stages import Stages
 from ..targets.check import scaled_on_canvas
 from ..timing.flicks import written_rate
+from .choice import best_of, nearest_of
 from .trial import Trial, try_out
 
 May = Literal["colours", "dither", "tolerance", "loss", "palette", "quality", "size", "rate"]
@@ -39,8 +39,6 @@ ENOUGH = 0.97
 """The share of a budget from which a file is not made larger any more."""
 LOOKED_AT = 16
 """Steps by which trials are compared."""
-ALIKE = 0.0005
-"""Of two files that are as like their frames but for so much SSIM, that in which less stands out is taken."""
 STEEP = 0.013
 """How much of a file's logarithm a level takes, before it is known: about what loss does."""
 
@@ -72,21 +70,15 @@ class Found:
     @property
     def best(self) -> Trial | None:
         """The truest that fits; ``None`` if none does."""
-        fitting = [one for one in self.trials if one.size <= self.most]
-        if not fitting:
-            return None
-        least = min(one.error for one in fitting)
-        as_true = [one for one in fitting if one.error <= least + ALIKE]
-        return min(as_true, key=lambda one: (_stands_out(one), one.error))
+        index = best_of([one.candidate for one in self.trials], self.most)
+        return None if index is None else self.trials[index]
 
     @property
     def nearest(self) -> Trial:
         """The best, or else the smallest."""
-        return self.best or min(self.trials, key=lambda one: one.size)
-
-
-def _stands_out(trial: Trial) -> float:
-    return 0.0 if trial.worst is None else trial.worst.figure / STANDS_OUT[trial.worst.blemish]
+        index = nearest_of([one.candidate for one in self.trials], self.most)
+        assert index is not None, "there is a trial"
+        return self.trials[index]
 
 
 def may_change(output: BaseOutput) -> frozenset[May]:

@@ -1,7 +1,7 @@
 """A trial: one real encoding of an output, with its bytes and how like its frames it is."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..formats.format import Timed
 from ..framing.alpha import rgb
@@ -12,6 +12,7 @@ from ..quality.seen import over
 from ..recipe import BaseOutput, GifOutput, Recipe
 from ..render import Rendered, beside, render
 from ..stages import Stages
+from .choice import Candidate
 
 MEASURE_VERSION = 1
 """Raised when the same files give other figures than before."""
@@ -34,8 +35,12 @@ class Measured:
 
     @property
     def worst(self) -> Worst | None:
-        """What stands out most, its pictures counted among ``steps``."""
-        return worst(self.parts, self.places)
+        """What stands out most, by played steps."""
+        found = worst(self.parts, self.places)
+        if found is None:
+            return None
+        first, last, at = (self.steps[index] for index in (found.first, found.last, found.at))
+        return replace(found, first=first, last=last, at=at)
 
 
 def measure(
@@ -99,6 +104,11 @@ class Trial:
         if self.likeness.ssim is not None:
             return 1 - self.likeness.ssim
         return self.likeness.error / 255**2
+
+    @property
+    def candidate(self) -> Candidate:
+        out = None if self.worst is None else (self.worst.blemish, self.worst.figure)
+        return Candidate(self.size, self.error, out)
 
 
 def try_out(

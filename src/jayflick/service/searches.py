@@ -1,0 +1,228 @@
+"""Searches for a budget: asked for, carried out one at a time beside the jobs, shown, called off."""
+
+import logging
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor, Future
+from concurrent.futures.process import BrokenProcessPool, ProcessPoolExecutor
+from contextlib import suppress
+from typing import Any
+
+from sqlalchemy import delete, func, select, update
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session, sessionmaker
+
+from ..core.errors import InputError
+from ..core.recipe import Recipe
+from ..core.tuning.budget import USUAL, may_change
+from ..core.tuning.choice import Candidate, best_of, nearest_of
+from . import projects
+from .database import transact
+from .errors import NotFound
+from .events import Hub
+from .jobs import process_pool
+from .models import Search, TrialRow, now
+from .schemas.checks import SettingInfo
+from .schemas.likeness import Figures, StandsOut
+from .schemas.searches import SearchInfo, SearchRequest, TrialInfo
+from .searching import run_search
+from .worker import Place
+
+log = logging.getLogger(__name__)
+
+UNDER_WAY = ("queued", "running")
+KEPT = 10
+"""Searches that are kept of an output, the newest."""
+_POLL = 0.2
+_PAUSE = 2.0
+_DIED = {
+    "kind": "fault",
+    "message": "the process that searched died",
+    "remedy": "search again; what was tried is kept",
+}
+
+
+class Searches:
+    """One thread that takes what is asked for in turn; the process it works in comes with the first."""
+
+    def __init__(
+        self,
+        sessions: sessionmaker[Session],
+        place: Place,
+        hub: Hub,
+        make_executor: Callable[[], Executor] = process_pool,
+    ) -> None:
+        self._sessions = sessions
+        self._place = place
+        self._hub = hub
+        self._make_executor = make_executor
+        self._executor: Executor | None = None
+        self._wake = threading.Event()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._loop, name="searches", daemon=True)
+
+    def start(self) -> None:
+        """What an earlier run did not finish is called off; what it tried is kept."""
+        transact(self._sessions, _call_off, Search.state == "running")
+        self._thread.start()
+
+    def wake(self) -> None:
+        self._wake.set()
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._wake.set()
+        if self._thread.is_alive():
+            self._thread.join(5)
+        self._end_process()
+
+    def _loop(self) -> None:
+        while not self._stop.is_set():
+            self._wake.clear()
+            try:
+                while not self._stop.is_set() and (claimed := transact(self._sessions, _claim)) is not None:
+                    self._carry_out(*claimed)
+            except (SQLAlchemyError, OSError) as error:
+                log.warning("searches wait: %s", type(error).__name__)
+                self._stop.wait(_PAUSE)
+            self._wake.wait(_PAUSE)
+
+    def _carry_out(self, search_id: int, project_id: str) -> None:
+        self._executor = self._executor or self._make_executor()
+        future: Future[None] = self._executor.submit(run_search, self._place, search_id)
+        tried = -1
+        while not future.done() and not self._stop.is_set():
+            with self._sessions() as session:
+                known = session.scalar(select(func.count()).where(TrialRow.search_id == search_id)) or 0
+            if known != tried:
+                tried = known
+                self._hub.tell("search", project_id=project_id)
+            with suppress(TimeoutError):
+                future.exception(_POLL)
+        if self._stop.is_set():
+            return
+        error = future.exception()
+        if error is not None:
+            log.warning("a search ended: %s", type(error).__name__)
+            transact(self._sessions, _failed, search_id)
+            if isinstance(error, BrokenProcessPool):
+                self._end_process()
+        self._hub.tell("search", project_id=project_id)
+
+    def _end_process(self) -> None:
+        executor, self._executor = self._executor, None
+        if executor is None:
+            return
+        if isinstance(executor, ProcessPoolExecutor):
+            for process in list((executor._processes or {}).values()):
+                process.terminate()
+        executor.shutdown(wait=True, cancel_futures=True)
+
+
+def ask(session: Session, project_id: str, request: SearchRequest) -> int:
+    """Queue a search for the output as it is now; an earlier one that is under way is called off."""
+    project = projects.find(session, project_id, lock=True)
+    revision = projects.current(session, project)
+    try:
+        output = Recipe.model_validate(revision.recipe).output(request.output)
+    except KeyError:
+        raise NotFound("there is no such output") from None
+    may = frozenset(USUAL if request.may is None else request.may) & may_change(output)
+    if not may:
+        raise InputError(
+            "nothing that may change spares bytes here",
+            file=output.file_name,
+            remedy="allow another size or rate, or choose another format",
+        )
+    mine = (Search.project_id == project_id) & (Search.output_id == output.id)
+    _call_off(session, mine)
+    row = Search(
+        project_id=project_id,
+        revision_id=revision.id,
+        output_id=output.id,
+        most=request.most,
+        may=sorted(may),
+    )
+    session.add(row)
+    session.flush()
+    newest = session.scalars(select(Search.id).where(mine).order_by(Search.id.desc()).limit(KEPT)).all()
+    session.execute(delete(Search).where(mine, Search.id < newest[-1]))
+    return row.id
+
+
+def cancel(session: Session, project_id: str, search_id: int) -> None:
+    """Call a search off; what it tried is kept."""
+    _call_off(session, (Search.project_id == project_id) & (Search.id == search_id))
+
+
+def newest(session: Session, project_id: str, output_id: str) -> SearchInfo | None:
+    """The newest search of an output, if there is one."""
+    projects.find(session, project_id)
+    mine = Search.project_id == project_id, Search.output_id == output_id
+    row = session.scalar(select(Search).where(*mine).order_by(Search.id.desc()).limit(1))
+    return None if row is None else _shown(session, row)
+
+
+def _shown(session: Session, row: Search) -> SearchInfo:
+    trials = session.scalars(select(TrialRow).where(TrialRow.search_id == row.id).order_by(TrialRow.id)).all()
+    candidates = [_candidate(trial) for trial in trials]
+    best, nearest = best_of(candidates, row.most), nearest_of(candidates, row.most)
+    return SearchInfo(
+        id=row.id,
+        output_id=row.output_id,
+        revision_id=row.revision_id,
+        most=row.most,
+        may=row.may,
+        state=row.state,
+        trials=[_trial(trial, trials[0].output) for trial in trials],
+        best=None if best is None else trials[best].id,
+        nearest=None if nearest is None else trials[nearest].id,
+        error=row.error,
+    )
+
+
+def _candidate(trial: TrialRow) -> Candidate:
+    out = trial.likeness["stands_out"]
+    return Candidate(trial.bytes, trial.error, None if out is None else (out["blemish"], out["figure"]))
+
+
+def _trial(trial: TrialRow, before: dict[str, Any]) -> TrialInfo:
+    out = trial.likeness["stands_out"]
+    return TrialInfo(
+        id=trial.id,
+        bytes=trial.bytes,
+        error=trial.error,
+        likeness=Figures.model_validate(trial.likeness["likeness"]),
+        stands_out=None if out is None else StandsOut.model_validate(out),
+        settings=list(_settings(before, trial.output, ["output"])),
+    )
+
+
+def _settings(before: dict[str, Any], after: dict[str, Any], path: Sequence[str]) -> Iterator[SettingInfo]:
+    """What differs, part by part."""
+    for key, value in after.items():
+        old = before.get(key)
+        if isinstance(value, dict) and isinstance(old, dict):
+            yield from _settings(old, value, [*path, key])
+        elif old != value:
+            yield SettingInfo(path=[*path, key], value=value)
+
+
+def _claim(session: Session) -> tuple[int, str] | None:
+    """The search that has waited longest, now running."""
+    waiting = select(Search).where(Search.state == "queued").order_by(Search.id).limit(1).with_for_update()
+    row = session.scalar(waiting)
+    if row is None:
+        return None
+    row.state = "running"
+    return row.id, row.project_id
+
+
+def _call_off(session: Session, which: Any) -> None:
+    under_way = Search.state.in_(UNDER_WAY)
+    session.execute(update(Search).where(which, under_way).values(state="cancelled", ended=now()))
+
+
+def _failed(session: Session, search_id: int) -> None:
+    running = Search.id == search_id, Search.state == "running"
+    session.execute(update(Search).where(*running).values(state="failed", error=_DIED, ended=now()))
