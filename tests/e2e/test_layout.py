@@ -122,7 +122,7 @@ def test_a_key_leads_into_the_controls_and_back(desk: Desk) -> None:
     page.keyboard.press("t")
     page.get_by_role("slider", name="Playhead").focus()
     page.keyboard.press("F6")
-    expect(page.get_by_role("slider", name="Colours")).to_be_focused()
+    expect(page.get_by_role("button", name="Fit under")).to_be_focused()
     page.keyboard.press("F6")
     expect(page.get_by_role("slider", name="Playhead")).to_be_focused()
     page.set_viewport_size({"width": 900, "height": 700})

@@ -69,6 +69,10 @@ export function listen(queries: QueryClient): void {
       useLive.setState({ taking: { [import_id]: taking } });
       return;
     }
+    if (news.kind === "search") {
+      refresh(queries, ["search", news.project_id]);
+      return;
+    }
     if (news.kind !== "hello") refresh(queries, ["shelf"]);
     const project = news.project_id;
     if (!project) return;

@@ -62,6 +62,7 @@ import {
 } from "./selection";
 import { usePlan } from "./panels/rhythm/usePlan";
 import { zoomStrip } from "./strip/scale";
+import { useFitting } from "./search";
 import { Stage } from "./Stage";
 import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
@@ -96,6 +97,7 @@ export function Bench() {
 
 function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) => void }) {
   const { project, recipe, output } = bench;
+  useFitting(bench);
   const contact = useContact((state) => state.open);
   const cropping = useCrop((state) => state.open);
   const comparing = useCompare((state) => state.open);

@@ -1,20 +1,21 @@
 // The chosen output against what its target takes: what fails first, with what would help.
 
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useRef, useState, type ReactNode } from "react";
 import { api, data, type CheckInfo, type Target } from "../../api/client";
 import { Button, Mark, NumberField, Row, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
 import { setUp, withLimit } from "../outputs";
 import { applyRemedy, wordsOf } from "../remedy";
 import { useTargets } from "../Stubs";
+import { Fit } from "./Fit";
 import type { PanelProps } from "./panel";
 
 type Rule = CheckInfo["rules"][number];
 const MARKS = { pass: "fine", warn: "look", fail: "stop" } as const;
 const WORDS = { pass: "passes", warn: "look", fail: "fails" } as const;
 
-export function Check({ bench, outputs }: PanelProps) {
+export function Check({ bench, outputs, result, behind }: PanelProps) {
   const { output } = bench;
   const targets = useTargets();
   const mine = outputs.find((one) => one.output.id === output.id);
@@ -72,7 +73,9 @@ export function Check({ bench, outputs }: PanelProps) {
         </div>
       )}
       {wrong.map((rule) => (
-        <Wrong key={rule.rule} rule={rule} bench={bench} />
+        <Wrong key={rule.rule} rule={rule} bench={bench}>
+          {rule.rule === "Bytes" && <Fit bench={bench} result={result} behind={behind} />}
+        </Wrong>
       ))}
       {weight && (
         <p className="border-t border-line pt-1.5" title={weight.source}>
@@ -96,7 +99,16 @@ export function Check({ bench, outputs }: PanelProps) {
 
 const inWords = (rule: Rule) => `${rule.rule}: ${rule.measured}, allowed ${rule.allowed}`;
 
-function Wrong({ rule, bench }: { rule: Rule; bench: PanelProps["bench"] }) {
+function Wrong({
+  rule,
+  bench,
+  children,
+}: {
+  rule: Rule;
+  bench: PanelProps["bench"];
+  /** What helps before its remedy does. */
+  children?: ReactNode;
+}) {
   const { remedy } = rule;
   return (
     <div
@@ -108,6 +120,7 @@ function Wrong({ rule, bench }: { rule: Rule; bench: PanelProps["bench"] }) {
         <span className="figure text-xs">{rule.measured}</span>
         <span className="figure block text-xs text-ink-2">{rule.allowed}</span>
       </span>
+      {children && <div className="order-last col-span-2">{children}</div>}
       {remedy && (
         <Button className="h-[26px]! px-2!" onClick={() => applyRemedy(bench, remedy)}>
           {wordsOf(remedy)}

@@ -9,6 +9,7 @@ import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
 import { withLimit } from "../outputs";
 import { useSoFar } from "../useSoFar";
+import { Fit } from "./Fit";
 import { Likeness } from "./Likeness";
 import { Head, type PanelProps } from "./panel";
 
@@ -54,6 +55,11 @@ export function TuningPanel(panel: PanelProps) {
         {budget !== null && (
           <div className="mt-2">
             <Bar share={(bytes ?? 0) / budget} label="Budget spent" />
+          </div>
+        )}
+        {budget !== null && (
+          <div className="mt-2">
+            <Fit bench={bench} result={result} behind={behind} />
           </div>
         )}
       </div>
