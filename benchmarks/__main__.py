@@ -1,10 +1,25 @@
 """All measurements, one after another."""
 
-from . import apng, broadcast, encode, formats, framing, gather, memory, retune, rhythm, sheets, smallest, start
+from . import (
+    apng,
+    broadcast,
+    budget,
+    encode,
+    formats,
+    framing,
+    gather,
+    memory,
+    retune,
+    rhythm,
+    sheets,
+    smallest,
+    start,
+)
 
 for title, part in (
     ("Whole encodes", encode),
     ("The fewest bytes at no less likeness", smallest),
+    ("Fitting a budget", budget),
     ("Animated PNG", apng),
     ("Other formats", formats),
     ("Gathering", gather),

@@ -183,7 +183,8 @@ def test_a_picture_is_cropped_and_scaled(desk: Desk) -> None:
 
 def test_colours_are_spared(desk: Desk) -> None:
     page, keys = desk.page, opened(desk, "Pier bell")
-    keys.on("^Colours$", "t", "F6")
+    keys.on("^Fit under", "t", "F6")
+    keys.to("^Colours$")
     keys.on("^Colours$", "ArrowLeft", "ArrowLeft")
     expect(page.get_by_label("Colours, number")).to_have_value("94")
     keys.to("^Loss, number$")

@@ -128,7 +128,7 @@ def test_a_key_leads_into_the_controls_and_back(desk: Desk) -> None:
     page.set_viewport_size({"width": 900, "height": 700})
     page.get_by_role("button", name="Hide controls").click()
     page.keyboard.press("F6")  # opens them, too
-    expect(page.get_by_role("slider", name="Colours")).to_be_focused()
+    expect(page.get_by_role("button", name="Fit under")).to_be_focused()
     page.keyboard.press("F6")
     page.keyboard.press("h")  # the keys are the bench's again
     expect(page.get_by_role("region", name="Hand-off controls")).to_be_visible()

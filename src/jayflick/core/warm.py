@@ -24,6 +24,7 @@ from .framing.resample import resample
 from .framing.tone import Levels, toned
 from .palette.with_alpha import indices
 from .pictures.kinds import read_picture
+from .quality.blemishes import blemishes
 from .quality.ssim import ssim
 from .recipe import Alpha
 
@@ -66,6 +67,8 @@ def warm() -> None:
         encode_gif(frames, share_palette(frames, 16, weighed=True), loss=20)
         encode_gif(frames, shared, amount=60, dither="noise")
         ssim(frames[0], frames[1])
+        rgb = np.ascontiguousarray(frames[0][:, :, :3])
+        blemishes(rgb, rgb, (rgb, rgb))
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
     for turning in (False, True):

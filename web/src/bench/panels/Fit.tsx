@@ -117,10 +117,13 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
   const found = search.trials.find(({ id }) => id === search.nearest);
   const used = search.trials.find((trial) => trial.bytes === result?.info.bytes && isSet(output, trial));
   const fits = search.best !== null;
+  const old = !used && bench.project.revision.id !== search.revision_id;
   const tried = count(search.trials.length, "file");
   return (
     <>
-      <TrialPlot search={search} used={used?.id} />
+      <div className={old ? "opacity-60" : ""}>
+        <TrialPlot search={search} used={used?.id} />
+      </div>
       {!isUnderWay(search) && found && (
         <div className="flex items-center justify-between gap-2 text-xs">
           {found.id === used?.id ? (
@@ -129,7 +132,10 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
             </span>
           ) : (
             <>
-              <span className="min-w-0 text-ink-2">{inWords(found, fits)}</span>
+              <span className="min-w-0 text-ink-2">
+                {inWords(found, fits)}
+                {old && ", before the last change"}
+              </span>
               <Button className="h-[26px]! px-2!" onClick={() => adopt(bench, search, found)}>
                 Use it
               </Button>
