@@ -51,6 +51,12 @@ PALETTE_SHARE = 8
 MOST_SIZES = 6
 MORE_TRIALS = 4
 """Allowed once a size is found: they are of smaller pictures."""
+FEWER = 0.94
+"""The share of the colours that is tried first to make up for a level."""
+CLOSE, FAR = 0.85, 1.4
+"""What takes so much of the budget, and loses so much more than the best, is not made larger any more."""
+WORSE = 0.002
+"""How much less SSIM fewer colours may bring before still fewer are not tried."""
 LIGHTER = 0.17
 """How much of a file's logarithm half the colours save, about."""
 
@@ -166,25 +172,52 @@ class _Search:
         if not lines:
             return self._try(output).size <= self.most
         best: Trial | None = None
+        first: Trial | None = None
         start = FIRST
         for line in lines:
-            found = self._along(line, start)
+            found = self._along(line, start, best)
             if found is None:
                 if best is not None:
                     break
                 start = 100
                 continue
             trial, level = found
-            if best is not None and trial.error >= best.error:
+            if best is not None and trial.error > best.error + WORSE:
                 break
-            best = trial
+            if best is None or trial.error < best.error:
+                best = trial
+                first = first or trial
             start = max(0, level - round(LIGHTER / self._slope))
-        if best is not None and start <= FIRST:
+        if best is not None:
+            self._finer(best)
+        if best is not None and best is first and start <= FIRST:
             self._richer(output)
         return best is not None
 
+    def _finer(self, best: Trial) -> None:
+        """Where a level is too coarse a step: one level truer, in a few colours less."""
+        output = best.output
+        if not isinstance(output, GifOutput) or not {"colours", "loss"} <= self.may:
+            return
+        tuning = output.tuning
+        if best.size >= ENOUGH * self.most or tuning.loss == 0 or tuning.palette != "shared":
+            return
+        if self._left <= 0:
+            return
+        colours = tuning.colours
+        over = self._try(_with(output, loss=tuning.loss - 1)).size  # known: otherwise it would be the best
+        fewer = round(colours * FEWER)
+        while self._left > 0 and over > self.most and max(2, len(tuning.locked)) <= fewer < colours:
+            trial = self._try(_with(output, loss=tuning.loss - 1, colours=fewer))
+            if trial.size <= self.most:
+                return
+            a_colour = max((over - trial.size) / (colours - fewer), 1)
+            colours, over = fewer, trial.size
+            wanted = math.ceil((over - self.most * (1 + ENOUGH) / 2) / a_colour)
+            fewer -= min(wanted, max(1, colours // 10))
+
     def _richer(self, output: BaseOutput) -> None:
-        """There is room for more than one palette holds: palettes by frame."""
+        """As many colours as there can be are the best, and there is room for more: palettes by frame."""
         if isinstance(output, GifOutput) and {"palette", "loss"} <= self.may:
             line = next(self._gif_lines(output))
             self._along(lambda level: _with(line(level), palette="frame"), FIRST)
@@ -209,7 +242,7 @@ class _Search:
         least = max(2, len(tuning.locked))
         counts = [tuning.colours]
         if "colours" in self.may:
-            counts = [count for count in (256, 128, 64, 32, 16, 4) if count >= least]
+            counts = [count for count in (256, 128, 64, 32, 16, 4, 2) if count >= least]
 
         def line(knob: str, fixed: dict[str, Any]) -> Setting:
             def at(level: int) -> BaseOutput:
@@ -234,8 +267,11 @@ class _Search:
         elif free:
             yield lambda level: _set(output, tuning=tuning.model_copy(update=free))
 
-    def _along(self, line: Setting, start: int) -> tuple[Trial, int] | None:
-        """The lowest level that fits, and its trial; ``None`` if none does, or there are no trials left."""
+    def _along(self, line: Setting, start: int, best: Trial | None = None) -> tuple[Trial, int] | None:
+        """The lowest level that fits, and its trial; ``None`` if none does, or there are no trials left.
+
+        Given up where it is plain that it ends far from the ``best`` so far.
+        """
         over: tuple[int, float] | None = None
         under: tuple[int, Trial] | None = None
         stuck = False
@@ -247,6 +283,9 @@ class _Search:
             if trial.size <= self.most:
                 under = level, trial
                 if level == 0 or trial.size >= ENOUGH * self.most:
+                    break
+                close = trial.size >= CLOSE * self.most
+                if best is not None and close and trial.error > FAR * best.error + WORSE:
                     break
             else:
                 stuck = over is not None and under is None and size == over[1]
