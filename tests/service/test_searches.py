@@ -110,6 +110,8 @@ def test_a_search_is_called_off_by_hand_by_a_newer_one_and_with_its_project(clie
     other, whole = ball(client)  # its turn comes as soon as the other is given up
     ask(client, other, whole * 8 // 10, may=["loss"])
     assert ended(client, other)["best"] is not None
+    client.post(f"/api/projects/{project}/restore").raise_for_status()
+    assert newest(client, project)["state"] == "cancelled"
 
 
 @pytest.mark.parametrize(

@@ -12,12 +12,15 @@ from ..core.quality.likeness import Likeness
 from ..core.recipe import Recipe, SheetOutput
 from ..core.stages import Stages, cache_key
 from ..core.tuning.trial import MEASURE_VERSION, Measured, measure, page_colour
-from .errors import Conflict
+from .errors import Conflict, Unavailable
 from .results import OutputFiles
 from .schemas.likeness import LikenessInfo
 
 MOST_PIXELS = 60_000_000
 """Looked at of an output: of more, some of its steps are, evenly apart."""
+
+MOST_WAIT = 20.0
+"""Seconds that one waits for its turn: those who wait hold a thread each."""
 
 
 class Likenesses:
@@ -49,13 +52,17 @@ class Likenesses:
                 raise Cancelled("another file of this output was asked for")
 
         def make() -> bytes:
-            with self._measuring:
+            if not self._measuring.acquire(timeout=MOST_WAIT):
+                raise Unavailable("too much is being measured", remedy="ask again in a moment")
+            try:
                 wanted()
                 most = max(1, MOST_PIXELS // (info.info.width * info.info.height))
                 measured = measure(
                     recipe, frames, result.output.id, result.timed, self._stages, most=most, on_step=wanted
                 )
                 return json.dumps(_document(measured)).encode()
+            finally:
+                self._measuring.release()
 
         try:
             return LikenessInfo.model_validate_json(self._stages.obtain("likeness", key, make))

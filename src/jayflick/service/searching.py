@@ -50,7 +50,7 @@ def run_search(place: Place, search_id: int) -> None:
         )
         _end(sessions, search_id, "done")
     except Cancelled:
-        return
+        _end(sessions, search_id, "cancelled")
     except JayFlickError as error:
         _end(sessions, search_id, "failed", problem_of(error))
     except OSError as error:

@@ -21,8 +21,10 @@ export function Docket({ standings, chosen }: { standings: Record<Part, PartStat
               index > 0 ? "tear" : ""
             } ${chosen === part ? "bg-jay-soft shadow-[inset_0_-3px_0_var(--jay)]" : "hover:bg-well"}`}
           >
-            <span className="flex w-full items-center justify-between gap-2">
-              <span className={`text-xs font-medium ${chosen === part ? "text-jay-deep" : "text-ink-2"}`}>
+            <span className="flex w-full items-center justify-between gap-x-1 overflow-hidden">
+              <span
+                className={`text-xs font-medium whitespace-nowrap ${chosen === part ? "text-jay-deep" : "text-ink-2"}`}
+              >
                 {PART_NAMES[part]}
               </span>
               <Mark verdict={verdict} word={word} />

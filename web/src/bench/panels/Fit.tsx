@@ -118,23 +118,27 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
   const used = search.trials.find((trial) => trial.bytes === result?.info.bytes && isSet(output, trial));
   const fits = search.best !== null;
   const old = !used && bench.project.revision.id !== search.revision_id;
+  // For another budget it is the best no more.
+  const other = search.most !== mostBytes(output) ? `, for ${kilobytes(search.most)} KB` : "";
   const tried = count(search.trials.length, "file");
   return (
     <>
-      <div className={old ? "opacity-60" : ""}>
+      <div className={old || other ? "opacity-60" : ""}>
         <TrialPlot search={search} used={used?.id} />
       </div>
       {!isUnderWay(search) && found && (
         <div className="flex items-center justify-between gap-2 text-xs">
           {found.id === used?.id ? (
-            <span className={fits ? "text-fine" : "text-stop"}>
-              {fits ? `✓ the truest of ${tried} tried` : `■ the smallest of ${tried} tried`}
+            <span className={other ? "text-ink-2" : fits ? "text-fine" : "text-stop"}>
+              {!other && `${fits ? "✓" : "■"} `}
+              {`the ${fits ? "truest" : "smallest"} of ${tried} tried${other}`}
             </span>
           ) : (
             <>
               <span className="min-w-0 text-ink-2">
                 {inWords(found, fits)}
                 {old && ", before the last change"}
+                {other}
               </span>
               <Button className="h-[26px]! px-2!" onClick={() => adopt(bench, search, found)}>
                 Use it
@@ -143,7 +147,7 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
           )}
         </div>
       )}
-      {search.state === "done" && !fits && (
+      {search.state === "done" && !fits && !other && (
         <p className="text-xs text-stop">
           ■ {kilobytes(search.most)} KB cannot be reached by what may change.{" "}
           <span className="text-ink-2">{giveWay(search)}</span>
