@@ -63,6 +63,8 @@ def test_one_click_fits_an_output_and_one_undo_takes_it_back(desk: Desk) -> None
     fit.get_by_role("button", name="Use it").click()
     desk.settled()
     assert desk.kilobytes() <= most
+    budget(page, 2 * most)
+    expect(fit).to_contain_text(f"tried, for {most} KB")  # of that budget it is not known
 
 
 def test_what_cannot_be_reached_is_said_with_what_would_have_to_give(desk: Desk) -> None:
