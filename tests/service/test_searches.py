@@ -63,17 +63,22 @@ def test_the_truest_file_that_fits_is_found_and_adopted_as_it_was_measured(clien
     assert begun["state"] in ("queued", "running")
     found = ended(client, project)
     assert (found["state"], found["most"], found["id"]) == ("done", most, begun["id"])
-    assert found["trials"][0]["settings"] == [], "the first is the output as it was"
+    (output,) = bench(client, project)["recipe"]["outputs"]
+    for setting in found["trials"][0]["settings"]:  # the first is the output as it was
+        _, part, key = setting["path"]
+        assert setting["value"] == output[part][key]
     assert found["trials"][0]["bytes"] == whole
     (best,) = (trial for trial in found["trials"] if trial["id"] == found["best"])
     assert 0.97 * most <= best["bytes"] <= most
     assert best["error"] <= 0.0005 + min(one["error"] for one in found["trials"] if one["bytes"] <= most)
     before = bench(client, project)
-    made = adopt(client, project, best)
-    assert made["info"]["bytes"] == best["bytes"]
+    for trial in (min(found["trials"], key=lambda one: one["bytes"]), found["trials"][0], best):
+        made = adopt(client, project, trial)  # whatever another one had set
+        assert made["info"]["bytes"] == trial["bytes"]
     likeness = client.get(f"/api/results/{made['id']}/likeness").raise_for_status().json()
     assert likeness["whole"]["ssim"] == pytest.approx(best["likeness"]["ssim"], abs=1e-9)
-    undone = client.post(f"/api/projects/{project}/undo").json()
+    for _ in range(3):
+        undone = client.post(f"/api/projects/{project}/undo").json()
     assert undone["recipe"] == before["recipe"]
 
 
@@ -87,7 +92,7 @@ def test_what_cannot_fit_is_said_with_what_comes_nearest(client: httpx.Client) -
     ask(client, project, smallest["bytes"] // 2, may=["loss", "colours", "size"])
     found = ended(client, project)
     (best,) = (trial for trial in found["trials"] if trial["id"] == found["best"])
-    assert "width" in {setting["path"][-1] for setting in best["settings"]}
+    assert next(setting for setting in best["settings"] if setting["path"][-1] == "width")["value"] < 120
     assert adopt(client, project, best)["info"]["bytes"] == best["bytes"] <= found["most"]
 
 

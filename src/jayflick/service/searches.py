@@ -30,6 +30,8 @@ from .worker import Place
 
 log = logging.getLogger(__name__)
 
+Keys = tuple[str, ...]
+"""Where something is in an output's document."""
 UNDER_WAY = ("queued", "running")
 KEPT = 10
 """Searches that are kept of an output, the newest."""
@@ -166,6 +168,7 @@ def newest(session: Session, project_id: str, output_id: str) -> SearchInfo | No
 def _shown(session: Session, row: Search) -> SearchInfo:
     trials = session.scalars(select(TrialRow).where(TrialRow.search_id == row.id).order_by(TrialRow.id)).all()
     candidates = [_candidate(trial) for trial in trials]
+    paths = _differing([trial.output for trial in trials])
     best, nearest = best_of(candidates, row.most), nearest_of(candidates, row.most)
     return SearchInfo(
         id=row.id,
@@ -174,7 +177,7 @@ def _shown(session: Session, row: Search) -> SearchInfo:
         most=row.most,
         may=row.may,
         state=row.state,
-        trials=[_trial(trial, trials[0].output) for trial in trials],
+        trials=[_trial(trial, paths) for trial in trials],
         best=None if best is None else trials[best].id,
         nearest=None if nearest is None else trials[nearest].id,
         error=row.error,
@@ -186,7 +189,7 @@ def _candidate(trial: TrialRow) -> Candidate:
     return Candidate(trial.bytes, trial.error, None if out is None else (out["blemish"], out["figure"]))
 
 
-def _trial(trial: TrialRow, before: dict[str, Any]) -> TrialInfo:
+def _trial(trial: TrialRow, paths: Sequence[Keys]) -> TrialInfo:
     out = trial.likeness["stands_out"]
     return TrialInfo(
         id=trial.id,
@@ -194,18 +197,30 @@ def _trial(trial: TrialRow, before: dict[str, Any]) -> TrialInfo:
         error=trial.error,
         likeness=Figures.model_validate(trial.likeness["likeness"]),
         stands_out=None if out is None else StandsOut.model_validate(out),
-        settings=list(_settings(before, trial.output, ["output"])),
+        settings=[SettingInfo(path=["output", *path], value=_value(trial.output, path)) for path in paths],
     )
 
 
-def _settings(before: dict[str, Any], after: dict[str, Any], path: Sequence[str]) -> Iterator[SettingInfo]:
-    """What differs, part by part."""
+def _differing(outputs: Sequence[dict[str, Any]]) -> list[Keys]:
+    """What is not the same in all of them, part by part."""
+    found = {path: None for one in outputs for path in _changed(outputs[0], one)}
+    return [path for path in found if not any(path[:end] in found for end in range(len(path)))]
+
+
+def _changed(before: dict[str, Any], after: dict[str, Any], above: Keys = ()) -> Iterator[Keys]:
     for key, value in after.items():
         old = before.get(key)
         if isinstance(value, dict) and isinstance(old, dict):
-            yield from _settings(old, value, [*path, key])
+            yield from _changed(old, value, (*above, key))
         elif old != value:
-            yield SettingInfo(path=[*path, key], value=value)
+            yield *above, key
+
+
+def _value(output: dict[str, Any], path: Keys) -> Any:
+    value: Any = output
+    for key in path:
+        value = value[key]
+    return value
 
 
 def _claim(session: Session) -> tuple[int, str] | None:

@@ -99,6 +99,7 @@ export function useSearching({ project, output, release }: Bench) {
   };
 }
 
+/** Set the output as a trial was, as one edit. */
 export const adopt = (bench: Bench, search: SearchInfo, trial: TrialInfo) =>
   applyRemedy(bench, { text: `Fit under ${kilobytes(search.most)} KB`, settings: trial.settings });
 
@@ -120,6 +121,6 @@ export function useFitting(bench: Bench): void {
     useWishes.setState({ begun: null });
     const best = search.trials.find(({ id }) => id === search.best);
     const as = !waiting && bench.project.revision.id === search.revision_id;
-    if (search.state === "done" && best && as && best.settings.length > 0) adopt(bench, search, best);
+    if (search.state === "done" && best && as && !isSet(bench.output, best)) adopt(bench, search, best);
   }, [search, begun, waiting, bench]);
 }

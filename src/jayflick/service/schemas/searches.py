@@ -28,7 +28,7 @@ class TrialInfo(Document):
     error: float = Field(description="What is lost of the likeness: 1 - SSIM")
     likeness: Figures
     stands_out: StandsOut | None
-    settings: list[SettingInfo] = Field(description="What is set in it that was not when the search began")
+    settings: list[SettingInfo] = Field(description="What is not the same in all trials, as it is in this one")
 
 
 class SearchInfo(Document):

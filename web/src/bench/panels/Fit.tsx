@@ -16,7 +16,7 @@ import {
   type May,
 } from "../search";
 import type { PanelProps } from "./panel";
-import { TrialPlot } from "./TrialPlot";
+import { settingsOf, TrialPlot } from "./TrialPlot";
 
 const WORDS: Record<May, string> = {
   colours: "colours",
@@ -147,6 +147,7 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
           )}
         </div>
       )}
+      {!isUnderWay(search) && <All bench={bench} search={search} used={used} />}
       {search.state === "done" && !fits && !other && (
         <p className="text-xs text-stop">
           ■ {kilobytes(search.most)} KB cannot be reached by what may change.{" "}
@@ -159,6 +160,41 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
 
 const inWords = ({ bytes, likeness: { ssim } }: TrialInfo, fits: boolean) =>
   `${fits ? "truest" : "smallest"}: ${size(bytes)}${ssim === null ? "" : `, SSIM ${ssim.toFixed(4)}`}`;
+
+/** Every file that was tried, the smallest first: each can be used instead. */
+function All({
+  bench,
+  search,
+  used,
+}: Pick<PanelProps, "bench"> & { search: SearchInfo; used: TrialInfo | undefined }) {
+  const sorted = [...search.trials].sort((one, two) => one.bytes - two.bytes);
+  return (
+    <details>
+      <summary className="text-xs text-ink-2">all {count(sorted.length, "file")} tried</summary>
+      <ul aria-label="Files tried" className="mt-1 flex flex-col gap-1">
+        {sorted.map((trial) => (
+          <li key={trial.id} className="flex items-center justify-between gap-2 text-xs">
+            <span className="min-w-0">
+              <span className={`figure ${trial.bytes <= search.most ? "" : "text-stop"}`}>
+                {size(trial.bytes)}
+                {trial.likeness.ssim !== null && ` · ${trial.likeness.ssim.toFixed(4)}`}
+              </span>
+              {trial.stands_out && <span className="text-look"> · {trial.stands_out.blemish}</span>}
+              <span className="block truncate text-ink-2">{settingsOf(trial, search.trials)}</span>
+            </span>
+            {trial === used ? (
+              <span className="text-ink-2">in use</span>
+            ) : (
+              <Button className="h-[24px]! px-2!" onClick={() => adopt(bench, search, trial)}>
+                Use<span className="sr-only"> {size(trial.bytes)}</span>
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
 
 /** What would have to give. */
 function giveWay({ may }: SearchInfo): string {

@@ -1,6 +1,6 @@
 // Trials on a plot: bytes across, what is lost of the likeness upwards, the budget as a bar.
 
-import type { SearchInfo } from "../../api/client";
+import type { SearchInfo, TrialInfo } from "../../api/client";
 import { kilobytes } from "../../format";
 
 const [WIDE, HIGH, RIM] = [266, 92, 10];
@@ -48,7 +48,7 @@ export function TrialPlot({ search: { trials, most, best }, used }: { search: Se
                 : "fill-card stroke-ink-2"
           }
         >
-          <title>{`${kilobytes(one.bytes)} KB${one.likeness.ssim === null ? "" : `, SSIM ${one.likeness.ssim.toFixed(4)}`}: ${settingsOf(one)}`}</title>
+          <title>{`${kilobytes(one.bytes)} KB${one.likeness.ssim === null ? "" : `, SSIM ${one.likeness.ssim.toFixed(4)}`}: ${settingsOf(one, trials)}`}</title>
         </circle>
       ))}
       <text x={RIM} y={HIGH - 5} className="figure fill-ink-2 text-[10px]">
@@ -64,5 +64,9 @@ export function TrialPlot({ search: { trials, most, best }, used }: { search: Se
   );
 }
 
-const settingsOf = ({ settings }: SearchInfo["trials"][number]) =>
-  settings.map(({ path, value }) => `${path.at(-1)} ${String(value)}`).join(", ") || "as it was";
+/** What a trial set that was not so when the search began, in words. */
+export function settingsOf({ settings }: TrialInfo, [first]: readonly TrialInfo[]): string {
+  const before = new Map(first?.settings.map(({ path, value }) => [path.join(), JSON.stringify(value)]));
+  const changed = settings.filter(({ path, value }) => before.get(path.join()) !== JSON.stringify(value));
+  return changed.map(({ path, value }) => `${path.at(-1)} ${String(value)}`).join(", ") || "as it was";
+}
