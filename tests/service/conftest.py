@@ -71,7 +71,7 @@ def serving(settings: Settings, *, idle: bool = False) -> Iterator[tuple[httpx.C
     try:
         until(lambda: server.started or not thread.is_alive())
         port = server.servers[0].sockets[0].getsockname()[1]
-        with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=30) as opened:
+        with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=120) as opened:
             yield opened, app.state.service
     finally:
         server.should_exit = True
