@@ -151,7 +151,7 @@ class Server:
     def client(self) -> httpx.Client:
         # The server closes what was idle for 5 s: by then a connection must not be used again.
         limits = httpx.Limits(keepalive_expiry=2)
-        return httpx.Client(base_url=self.base, timeout=30, limits=limits)
+        return httpx.Client(base_url=self.base, timeout=120, limits=limits)
 
 
 def until(condition: Callable[[], Any], seconds: float = 60) -> Any:
