@@ -1,6 +1,8 @@
 """A budget asked of the service, and likeness: by real encodings, each recorded as soon as it is measured."""
 
 import signal
+from contextlib import suppress
+from threading import Thread
 from typing import Any
 
 import httpx
@@ -183,3 +185,22 @@ def test_likeness_is_measured_of_what_is_shown_and_kept(client: httpx.Client) ->
     edit(client, project, sheet).raise_for_status()
     answer = client.get(f"/api/results/{finished(client, project)['id']}/likeness")
     assert (answer.status_code, answer.json()["message"]) == (422, "a sheet is not measured")
+
+
+def test_a_server_that_measures_and_searches_stops_when_it_is_told_to(own: Server) -> None:
+    with own.client() as client:
+        project = project_of(client, heavy(12, seed=43))
+        made = finished(client, project)
+        ask(client, project, 1000)
+        until(lambda: newest(client, project)["state"] == "running")
+
+        def measure() -> None:
+            with suppress(httpx.HTTPError):
+                httpx.get(f"{own.base}/api/results/{made['id']}/likeness", timeout=60)
+
+        asked = [Thread(target=measure) for _ in range(3)]
+        for one in asked:
+            one.start()
+        assert own.stop() in (0, -signal.SIGTERM)
+        for one in asked:
+            one.join()

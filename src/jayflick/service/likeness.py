@@ -2,6 +2,7 @@
 
 import json
 import threading
+import time
 from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
@@ -21,6 +22,8 @@ MOST_PIXELS = 60_000_000
 
 MOST_WAIT = 20.0
 """Seconds that one waits for its turn: those who wait hold a thread each."""
+_LOOK = 0.1
+"""Seconds between two looks whether it is still wanted."""
 
 
 class Likenesses:
@@ -29,8 +32,13 @@ class Likenesses:
     def __init__(self, stages: Stages) -> None:
         self._stages = stages
         self._measuring = threading.Lock()
+        self._stopped = threading.Event()
         self._newest: dict[tuple[str, str], str] = {}
         """By project and output, what was asked for last."""
+
+    def interrupt(self) -> None:
+        """Give up what is measured, before the server stops."""
+        self._stopped.set()
 
     def of(
         self, project_id: str, result: OutputFiles, recipe: Recipe, frames: Sequence[SourceFrame]
@@ -48,12 +56,17 @@ class Likenesses:
         self._newest[where] = key
 
         def wanted() -> None:
+            if self._stopped.is_set():
+                raise Unavailable("the service is stopping", remedy="ask again once it is back")
             if self._newest[where] != key:
                 raise Cancelled("another file of this output was asked for")
 
         def make() -> bytes:
-            if not self._measuring.acquire(timeout=MOST_WAIT):
-                raise Unavailable("too much is being measured", remedy="ask again in a moment")
+            deadline = time.monotonic() + MOST_WAIT
+            while not self._measuring.acquire(timeout=_LOOK):
+                wanted()
+                if time.monotonic() > deadline:
+                    raise Unavailable("too much is being measured", remedy="ask again in a moment")
             try:
                 wanted()
                 most = max(1, MOST_PIXELS // (info.info.width * info.info.height))

@@ -92,6 +92,7 @@ class Service:
         self.hub.close()
         self.demo.interrupt()
         self.decoders.stop()
+        self.likenesses.interrupt()
         self.jobs.interrupt()
         self.standins.interrupt()
 
