@@ -37,7 +37,7 @@ GRID = [
 def main() -> None:
     """Print a row a budget."""
     warm()
-    print("| clip | budget | used | trials | CPU time, in plain encodes | SSIM | best of the grid | better by |")
+    print("| clip | budget | used | trials | CPU, in plain encodes | SSIM | best of the grid | better by |")
     print("|---|---|---|---|---|---|---|---|")
     for name, make in CLIPS.items():
         with tempfile.TemporaryDirectory() as folder:
