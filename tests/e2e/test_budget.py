@@ -49,17 +49,17 @@ def test_one_click_fits_an_output_and_one_undo_takes_it_back(desk: Desk) -> None
     expect(likeness).to_contain_text("SSIM")
     fit = fitting(page)
     fit.get_by_role("button", name=f"Fit under {most} KB").click()
-    expect(fit).to_contain_text(re.compile(r"the truest of \d+ files tried"))
+    expect(fit).to_contain_text(re.compile(r"the best of \d+ files tried"))
     desk.settled()
     assert 0.95 * most <= desk.kilobytes() <= most
     expect(fit.get_by_role("img", name=re.compile(r"tried, from \d+ to \d+ KB; budget"))).to_be_visible()
     expect(likeness).to_contain_text("SSIM")
     page.reload()
-    expect(fit).to_contain_text(re.compile(r"the truest of \d+ files tried"))
+    expect(fit).to_contain_text(re.compile(r"the best of \d+ files tried"))
     page.keyboard.press("Control+z")
     desk.settled()
     assert desk.kilobytes() == whole
-    expect(fit).to_contain_text("truest: ")  # what was found is still there
+    expect(fit).to_contain_text("best: ")  # what was found is still there
     fit.get_by_role("button", name="Use it").click()
     desk.settled()
     assert desk.kilobytes() <= most
@@ -91,7 +91,7 @@ def test_what_cannot_be_reached_is_said_with_what_would_have_to_give(desk: Desk)
     fit.get_by_text("may change: all but size, rate").click()
     fit.get_by_role("button", name="size", exact=True).click()
     fit.get_by_role("button", name="Fit under 1 KB").click()
-    expect(fit).to_contain_text("the truest of")
+    expect(fit).to_contain_text("the best of")
     desk.settled()
     assert desk.kilobytes() == 1
     expect(page.get_by_role("tab", name="Framing")).to_contain_text("from 200 × 113")

@@ -1,5 +1,6 @@
 """A budget asked of the service, and likeness: by real encodings, each recorded as soon as it is measured."""
 
+import os
 import signal
 from contextlib import suppress
 from threading import Thread
@@ -204,3 +205,14 @@ def test_a_server_that_measures_and_searches_stops_when_it_is_told_to(own: Serve
         assert own.stop() in (0, -signal.SIGTERM)
         for one in asked:
             one.join()
+
+
+def test_a_search_finds_another_process_where_its_own_died_idle(own: Server) -> None:
+    with own.client() as client:
+        project, whole = ball(client)
+        there = set(own.children("jayflick worker"))
+        for most in (whole * 8 // 10, whole * 7 // 10):
+            ask(client, project, most, may=["loss"])
+            assert ended(client, project)["best"] is not None
+            for process in set(own.children("jayflick worker")) - there:
+                os.kill(process, signal.SIGKILL)

@@ -21,6 +21,8 @@ TYPED: dict[str, May] = {
     "palette": "palette",
     "dither": "dither",
     "dither_amount": "dither",
+    "dither_matrix": "dither",
+    "dither_sparing": "dither",
     "tolerance": "tolerance",
     "loss": "loss",
     "quality": "quality",
@@ -73,7 +75,7 @@ def fitted(
 
 def _may(options: argparse.Namespace) -> frozenset[May]:
     if options.may is None:
-        return USUAL - {what for option, what in TYPED.items() if getattr(options, option) is not None}
+        return USUAL - {what for option, what in TYPED.items() if getattr(options, option) not in (None, False)}
     if options.may == "none":
         return frozenset()
     there = {str(one): one for one in get_args(May)}

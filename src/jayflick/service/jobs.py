@@ -38,8 +38,8 @@ def process_pool() -> Executor:
 
 
 _TRIES = 3
-_NO_WORKER = (BrokenProcessPool, OSError, EOFError)
-"""It died while it had nothing to do; or what it is forked from was killed."""
+NO_WORKER = (BrokenProcessPool, OSError, EOFError)
+"""A worker died while it had nothing to do; or what it is forked from was killed."""
 
 _LOOKED_AT = 1000
 """The most jobs among which the next is chosen."""
@@ -106,7 +106,7 @@ class _Slot:
         for _ in range(_TRIES):
             try:
                 self.future = self._executor.submit(run_job, place, job.id)
-            except _NO_WORKER:
+            except NO_WORKER:
                 self.rebuild()
             else:
                 self.job = job
@@ -202,7 +202,7 @@ class JobRunner:
         for slot in self._slots:
             if self._stop.is_set():
                 return
-            with suppress(*_NO_WORKER):
+            with suppress(*NO_WORKER):
                 warm = slot.warm_up()
                 while not (compiled_before() or warm.done() or self._stop.wait(0.2)):
                     pass

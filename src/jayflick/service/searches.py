@@ -20,7 +20,7 @@ from . import projects
 from .database import transact
 from .errors import NotFound
 from .events import Hub
-from .jobs import process_pool
+from .jobs import NO_WORKER, process_pool
 from .models import Search, TrialRow, now
 from .schemas.checks import SettingInfo
 from .schemas.likeness import Figures, StandsOut
@@ -90,8 +90,7 @@ class Searches:
             self._wake.wait(_PAUSE)
 
     def _carry_out(self, search_id: int, project_id: str) -> None:
-        self._executor = self._executor or self._make_executor()
-        future: Future[None] = self._executor.submit(run_search, self._place, search_id)
+        future = self._begin(search_id)
         tried = -1
         while not future.done() and not self._stop.is_set():
             with self._sessions() as session:
@@ -110,6 +109,16 @@ class Searches:
             if isinstance(error, BrokenProcessPool):
                 self._end_process()
         self._hub.tell("search", project_id=project_id)
+
+    def _begin(self, search_id: int) -> "Future[None]":
+        """Hand a search to its process, or to another if that died while it had nothing to do."""
+        try:
+            self._executor = self._executor or self._make_executor()
+            return self._executor.submit(run_search, self._place, search_id)
+        except NO_WORKER:
+            self._end_process()
+            self._executor = self._make_executor()
+            return self._executor.submit(run_search, self._place, search_id)
 
     def _end_process(self) -> None:
         executor, self._executor = self._executor, None

@@ -24,12 +24,6 @@ export function useLikeness(result: ResultInfo | undefined): LikenessInfo | unde
 
 type StandsOut = NonNullable<LikenessInfo["stands_out"]>;
 
-const WORDS: Record<StandsOut["blemish"], string> = {
-  bands: "bands",
-  crawling: "crawling",
-  edges: "edges",
-  hue: "hue",
-};
 const ROWS = ["top", "middle", "bottom"];
 const COLUMNS = ["left", "centre", "right"];
 
@@ -47,5 +41,5 @@ export function placeWords(
 export function standsOutWords(out: StandsOut, sides: { width: number; height: number }): string {
   const frames = out.first === out.last ? `frame ${out.first + 1}` : `frames ${out.first + 1}–${out.last + 1}`;
   const place = out.place ? `, ${placeWords([out.place[0], out.place[1]], sides)}` : "";
-  return `${WORDS[out.blemish]}${place}, ${frames}`;
+  return `${out.blemish}${place}, ${frames}`;
 }

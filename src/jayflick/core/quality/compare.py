@@ -12,10 +12,7 @@ from ..errors import InputError
 from ..pictures.moving import Moving
 from ..timing.flicks import SECOND
 from .likeness import Likeness, Places, Worst, likeness, together, worst
-from .seen import over
-
-GREY = (128, 128, 128)
-"""What clear pixels are laid over: both pictures lose the same by it."""
+from .seen import GREY, over
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
+GREY = (128, 128, 128)
+"""What clear pixels are laid over where there is no page colour: both pictures lose the same by it."""
+
 
 def over(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> NDArray[np.uint8]:
     """Straight RGBA of shape (height, width, 4) laid over a colour; shape (height, width, 3)."""

@@ -122,8 +122,8 @@ def search(
 ) -> Found:
     """Find the truest file of an output in at most ``most`` bytes.
 
-    The output as it is is tried first: where it fits, nothing better is looked for than what it may become.
-    ``on_trial`` is told each trial once it is measured; it and ``on_progress`` may raise to end the search.
+    The first trial is the output as it is. ``on_trial`` is told each trial once it is measured; it and
+    ``on_progress`` may raise to end the search.
     Raises ``InputError`` when the recipe does not fit the frames.
     """
     output = recipe.output(output_id)

@@ -8,7 +8,7 @@ from ..framing.alpha import rgb
 from ..framing.prepared import SourceFrame
 from ..progress import OnProgress
 from ..quality.likeness import Likeness, Places, Worst, likeness, together, worst
-from ..quality.seen import over
+from ..quality.seen import GREY, over
 from ..recipe import BaseOutput, GifOutput, Recipe
 from ..render import Rendered, beside, render
 from ..stages import Stages
@@ -16,8 +16,6 @@ from .choice import Candidate
 
 MEASURE_VERSION = 1
 """Raised when the same files give other figures than before."""
-GREY = (128, 128, 128)
-"""What clear pixels are laid over where there is no page colour."""
 
 
 @dataclass(frozen=True)
@@ -64,14 +62,13 @@ def measure(
     page = page_colour(recipe.output(output_id))
     parts: list[Likeness] = []
     places: list[Places] = []
-    before = None
+    before, last = None, -1
     for step, source, shown in beside(recipe, frames, output_id, timed, stages, steps):
         now = over(source, page), over(shown, page)
-        crawls = before if step > 0 and step - 1 in steps[max(0, len(parts) - 1) : len(parts)] else None
-        part, place = likeness(*now, crawls)
+        part, place = likeness(*now, before if last == step - 1 else None)  # crawling: of neighbours alone
         parts.append(part)
         places.append(place)
-        before = now
+        before, last = now, step
         on_step()
     return Measured(tuple(steps), tuple(parts), tuple(places))
 

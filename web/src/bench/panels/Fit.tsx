@@ -61,7 +61,7 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
             >
               Fit under {kilobytes(most)} KB
             </Button>
-            <span className="text-xs text-ink-2">as true as it can be</span>
+            <span className="text-xs text-ink-2">as good as it can be</span>
           </>
         )}
       </div>
@@ -131,7 +131,7 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
           {found.id === used?.id ? (
             <span className={other ? "text-ink-2" : fits ? "text-fine" : "text-stop"}>
               {!other && `${fits ? "✓" : "■"} `}
-              {`the ${fits ? "truest" : "smallest"} of ${tried} tried${other}`}
+              {`the ${fits ? "best" : "smallest"} of ${tried} tried${other}`}
             </span>
           ) : (
             <>
@@ -159,7 +159,7 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
 }
 
 const inWords = ({ bytes, likeness: { ssim } }: TrialInfo, fits: boolean) =>
-  `${fits ? "truest" : "smallest"}: ${size(bytes)}${ssim === null ? "" : `, SSIM ${ssim.toFixed(4)}`}`;
+  `${fits ? "best" : "smallest"}: ${size(bytes)}${ssim === null ? "" : `, SSIM ${ssim.toFixed(4)}`}`;
 
 /** Every file that was tried, the smallest first: each can be used instead. */
 function All({

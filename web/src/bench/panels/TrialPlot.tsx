@@ -19,7 +19,7 @@ export function TrialPlot({ search: { trials, most, best }, used }: { search: Se
     .filter((one) => !trials.some((two) => two.bytes <= one.bytes && two.error < one.error))
     .sort((one, two) => one.bytes - two.bytes);
   const fits = trials.find(({ id }) => id === best);
-  const words = `${trials.length} tried, from ${kilobytes(Math.min(...sizes))} to ${kilobytes(Math.max(...sizes))} KB; budget ${kilobytes(most)} KB${fits ? `; the truest that fits takes ${kilobytes(fits.bytes)} KB` : ""}`;
+  const words = `${trials.length} tried, from ${kilobytes(Math.min(...sizes))} to ${kilobytes(Math.max(...sizes))} KB; budget ${kilobytes(most)} KB${fits ? `; the best that fits takes ${kilobytes(fits.bytes)} KB` : ""}`;
   return (
     <svg
       role="img"
