@@ -63,19 +63,6 @@ export function TuningPanel(panel: PanelProps) {
           </div>
         )}
       </div>
-      <Panel
-        panel={panel}
-        output={output}
-        tune={(change, label, gesture = "") =>
-          bench.editOutput(
-            label,
-            // Another format may have taken its place meanwhile.
-            (so) => (so.format === output.format ? ({ ...so, ...change } as Output) : so),
-            gesture,
-          )
-        }
-      />
-      <Likeness result={result} behind={behind} />
       <Row label="Budget">
         <NumberField
           label="Budget in KB"
@@ -92,6 +79,19 @@ export function TuningPanel(panel: PanelProps) {
         />
         <span className="text-ink-2">KB{output.target?.title ? `, of ${output.target.title}` : ""}</span>
       </Row>
+      <Panel
+        panel={panel}
+        output={output}
+        tune={(change, label, gesture = "") =>
+          bench.editOutput(
+            label,
+            // Another format may have taken its place meanwhile.
+            (so) => (so.format === output.format ? ({ ...so, ...change } as Output) : so),
+            gesture,
+          )
+        }
+      />
+      <Likeness result={result} behind={behind} />
     </>
   );
 }
