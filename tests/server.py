@@ -126,7 +126,10 @@ class Server:
         return self.process.pid
 
     def children(self, word: str) -> list[int]:
-        """Process ids of all that we started, and of all that these did, whose command line holds a word."""
+        """Process ids of all that we started, and of all that these did, whose command line holds a word.
+
+        One that was just forked still has its parent's: that is found once it has a name of its own.
+        """
         parents, commands = {}, {}
         for entry in Path("/proc").glob("[0-9]*"):
             try:
@@ -137,7 +140,8 @@ class Server:
         ours = {self.pid}
         while more := {pid for pid, parent in parents.items() if parent in ours} - ours:
             ours |= more
-        return [pid for pid in ours - {self.pid} if word in commands.get(pid, "")]
+        named = [pid for pid in ours - {self.pid} if commands.get(pid) != commands.get(parents[pid])]
+        return [pid for pid in named if word in commands.get(pid, "")] if word else [*ours - {self.pid}]
 
     def stop(self, number: int = signal.SIGTERM) -> int:
         assert self.process is not None
