@@ -29,7 +29,7 @@ from ..stages import Stages
 from ..targets.check import scaled_on_canvas
 from ..timing.flicks import written_rate
 from .choice import best_of, nearest_of
-from .trial import Trial, try_out
+from .trial import LOOKED_AT, Trial, try_out
 
 May = Literal["colours", "dither", "tolerance", "loss", "palette", "quality", "size", "rate"]
 """What a search may change."""
@@ -37,8 +37,6 @@ USUAL: frozenset[May] = frozenset(get_args(May)) - {"size", "rate"}
 MOST_TRIALS = 12
 ENOUGH = 0.97
 """The share of a budget from which a file is not made larger any more."""
-LOOKED_AT = 16
-"""Steps by which trials are compared."""
 STEEP = 0.013
 """How much of a file's logarithm a level takes, before it is known: about what loss does."""
 

@@ -14,6 +14,8 @@ from ..render import Rendered, beside, render
 from ..stages import Stages
 from .choice import Candidate
 
+LOOKED_AT = 16
+"""Steps by which trials are compared."""
 MEASURE_VERSION = 1
 """Raised when the same files give other figures than before."""
 
@@ -81,6 +83,11 @@ def page_colour(output: BaseOutput) -> tuple[int, int, int]:
     return GREY if colour is None else rgb(colour)
 
 
+def lost(of: Likeness) -> float:
+    """What is lost of a likeness: 1 − SSIM; of pictures too small for that by their squared error, 0 to 1."""
+    return of.error / 255**2 if of.ssim is None else 1 - of.ssim
+
+
 @dataclass(frozen=True)
 class Trial:
     """An output as it was set, made and measured."""
@@ -97,10 +104,8 @@ class Trial:
 
     @property
     def error(self) -> float:
-        """What is lost of the likeness: 1 − SSIM; of pictures too small for that by their squared error."""
-        if self.likeness.ssim is not None:
-            return 1 - self.likeness.ssim
-        return self.likeness.error / 255**2
+        """What is lost of the likeness."""
+        return lost(self.likeness)
 
     @property
     def candidate(self) -> Candidate:
