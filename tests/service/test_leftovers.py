@@ -14,7 +14,7 @@ from jayflick.core.store import Store
 from jayflick.service import leftovers, projects
 from jayflick.service.leftovers import Leftovers
 from jayflick.service.mariadb import PrivateServer
-from jayflick.service.models import Job, Picture, Project, Result, Revision, now
+from jayflick.service.models import Job, Picture, Project, Result, Revision, TrialRow, now
 from jayflick.service.parts import Service
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
@@ -43,7 +43,7 @@ def cleared(service: Service) -> int:
     return gone
 
 
-def count(service: Service, table: type[Job | Picture | Result | Revision]) -> int:
+def count(service: Service, table: type[Job | Picture | Result | Revision | TrialRow]) -> int:
     with service.sessions() as session:
         return session.scalar(select(func.count()).select_from(table)) or 0
 
@@ -86,7 +86,7 @@ def test_nothing_is_left_of_projects_that_were_deleted_for_good(running: tuple[h
     client.delete("/api/projects/bin").raise_for_status()
     cleared(service)
     assert files(service) == set()
-    assert [count(service, table) for table in (Job, Picture, Result, Revision)] == [0, 0, 0, 0]
+    assert [count(service, table) for table in (Job, Picture, Result, Revision, TrialRow)] == [0] * 5
     after = client.get("/api/storage").json()
     assert (before["bytes"] > 0, after["bytes"]) == (True, 0)
     assert after["scratch_bytes"] <= after["most_scratch_bytes"] == 200_000
@@ -96,6 +96,7 @@ def test_many_changes_keep_a_bounded_number_of_results_and_undo_makes_older_ones
     running: tuple[httpx.Client, Service], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(leftovers, "HISTORY", 3)
+    monkeypatch.setattr(leftovers, "TRIALS", 3)
     client, service = running
     project = project_of(client)
     made = [finished(client, project)]
@@ -108,7 +109,8 @@ def test_many_changes_keep_a_bounded_number_of_results_and_undo_makes_older_ones
     cleared(service)
     assert count(service, Revision) == len(made) + 1
     assert count(service, Result) <= 4 + 1
-    assert len(files(service)) <= 6 + 4 + 1
+    assert count(service, TrialRow) == 3
+    assert len(files(service)) <= 6 + 4 + 1 + 3
     service.stages.prune(0)
     for expected in reversed(made):
         client.post(f"/api/projects/{project}/undo").raise_for_status()

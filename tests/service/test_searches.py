@@ -33,9 +33,18 @@ def ask(client: httpx.Client, project: str, most: int, **more: Any) -> Found:
     return found
 
 
-def newest(client: httpx.Client, project: str) -> Found:
-    found: Found = client.get(f"/api/projects/{project}/searches?output=page").raise_for_status().json()
+def known(client: httpx.Client, project: str) -> Found:
+    """All trials of its output, and the newest search."""
+    found: Found = client.get(f"/api/projects/{project}/trials?output=page").raise_for_status().json()
     return found
+
+
+def newest(client: httpx.Client, project: str) -> Found:
+    """The newest search, with the trials that it made."""
+    found = known(client, project)
+    by_id = {trial["id"]: trial for trial in found["trials"]}
+    search: Found = found["search"]
+    return {**search, "trials": [by_id[one] for one in search["trials"]]}
 
 
 def ended(client: httpx.Client, project: str) -> Found:
@@ -44,15 +53,10 @@ def ended(client: httpx.Client, project: str) -> Found:
 
 
 def adopt(client: httpx.Client, project: str, trial: Found) -> Found:
-    """Set what a trial set, as one edit."""
+    """Set the output as it was in a trial, as one edit."""
 
     def change(recipe: dict[str, Any]) -> None:
-        for setting in trial["settings"]:
-            _, *path, last = setting["path"]
-            part = recipe["outputs"][0]
-            for key in path:
-                part = part[key]
-            part[last] = setting["value"]
+        recipe["outputs"][0].update(trial["output"])
 
     edit(client, project, change).raise_for_status()
     return finished(client, project)
@@ -60,16 +64,14 @@ def adopt(client: httpx.Client, project: str, trial: Found) -> Found:
 
 def test_the_truest_file_that_fits_is_found_and_adopted_as_it_was_measured(client: httpx.Client) -> None:
     project, whole = ball(client)
-    assert client.get(f"/api/projects/{project}/searches?output=page").json() is None
+    assert known(client, project)["search"] is None
     most = whole * 6 // 10
     begun = ask(client, project, most)
     assert begun["state"] in ("queued", "running")
     found = ended(client, project)
     assert (found["state"], found["most"], found["id"]) == ("done", most, begun["id"])
     (output,) = bench(client, project)["recipe"]["outputs"]
-    for setting in found["trials"][0]["settings"]:  # the first is the output as it was
-        _, part, key = setting["path"]
-        assert setting["value"] == output[part][key]
+    assert {**output, **found["trials"][0]["output"]} == output, "the first is the output as it was"
     assert found["trials"][0]["bytes"] == whole
     (best,) = (trial for trial in found["trials"] if trial["id"] == found["best"])
     assert 0.97 * most <= best["bytes"] <= most
@@ -95,7 +97,7 @@ def test_what_cannot_fit_is_said_with_what_comes_nearest(client: httpx.Client) -
     ask(client, project, smallest["bytes"] // 2, may=["loss", "colours", "size"])
     found = ended(client, project)
     (best,) = (trial for trial in found["trials"] if trial["id"] == found["best"])
-    assert next(setting for setting in best["settings"] if setting["path"][-1] == "width")["value"] < 120
+    assert best["output"]["size"]["width"] == best["width"] < 120
     assert adopt(client, project, best)["info"]["bytes"] == best["bytes"] <= found["most"]
 
 

@@ -120,6 +120,11 @@ def beside(
         yield step, source[:height, :width], shown[:height, :width]
 
 
+def sources_of(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> str:
+    """Names what an output's steps show, as :attr:`Rendered.sources`, and raises what rendering does."""
+    return _Work.of(recipe, frames, output_id, stages).sources
+
+
 class Pending(NamedTuple):
     """Pictures that are to be made."""
 
@@ -161,6 +166,10 @@ class _Work:
             held = replace(held, listed=plan.listed([frame.name for frame in frames]))
         return cls(output, form, plan, PlayedFrames(framed, plan.shots, stages), held)
 
+    @property
+    def sources(self) -> str:
+        return cache_key("sources", FRAMING_VERSION, self.frames.names)
+
     @cached_property
     def key(self) -> str:
         """Names everything that the coded pictures depend on."""
@@ -184,7 +193,6 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
         "source_size": work.frames.source_size,
         "enlarged": work.frames.enlarged,
     }
-    sources = cache_key("sources", FRAMING_VERSION, work.frames.names)
     clock.lap("")
     if "opaque" in info:  # a share for each file: one that is held may be written again and again
         info["opaque"] = [coded.info["opaque"][step] for step in timed.steps]
@@ -194,7 +202,7 @@ def _rendered(work: _Work, coded: Coded, stages: Stages, clock: "_Clock") -> Ren
         timed,
         work.held,
         info,
-        sources,
+        work.sources,
         work.plan,
         clock.seconds,
         work.output,

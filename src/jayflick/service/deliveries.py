@@ -24,7 +24,7 @@ from .errors import Conflict, NotFound
 from .events import Hub
 from .handoffs import leaving, outputs
 from .models import Delivery, Project, now
-from .results import OutputFiles
+from .results import MadeOutput
 from .schemas.sending import DeliveryInfo, SendRequest
 from .standins import StandIns
 
@@ -229,7 +229,7 @@ def _refused(error: JayFlickError) -> Answer:
     return Answer(verdict="refused", message=error.message, file=error.file, remedy=error.remedy)
 
 
-def _offer(one: OutputFiles, title: str, request: SendRequest, cut: int | None) -> tuple[Offer, list[Load]]:
+def _offer(one: MadeOutput, title: str, request: SendRequest, cut: int | None) -> tuple[Offer, list[Load]]:
     """What is offered, under a key that is yet to be set, and the files."""
     (files,) = leaving([one])
     loads = [Load(PurePath(file.path).name, file.size, file.read) for file in files]

@@ -15,7 +15,7 @@ from ..core.zipped import zipped
 from . import placing, projects
 from .errors import Conflict, NotFound
 from .models import Handoff, Project, Result
-from .results import OutputFiles, made
+from .results import MadeOutput, made
 
 
 class Leaving(NamedTuple):
@@ -27,7 +27,7 @@ class Leaving(NamedTuple):
     read: Callable[[], bytes]
 
 
-def outputs(session: Session, store: Store, project_id: str, wanted: Sequence[str]) -> list[OutputFiles]:
+def outputs(session: Session, store: Store, project_id: str, wanted: Sequence[str]) -> list[MadeOutput]:
     """The current results of some of a project's outputs (none named: of all), in their order.
 
     ``Conflict`` when one of them is not made yet.
@@ -48,7 +48,7 @@ def outputs(session: Session, store: Store, project_id: str, wanted: Sequence[st
     return [made(session, store, numbers[output.id], None) for output in chosen]
 
 
-def leaving(chosen: Sequence[OutputFiles]) -> list[list[Leaving]]:
+def leaving(chosen: Sequence[MadeOutput]) -> list[list[Leaving]]:
     """For each output its files, a set's in a folder of its own; no two have the same path."""
     taken: set[str] = set()
     result = []
@@ -69,7 +69,7 @@ def leaving(chosen: Sequence[OutputFiles]) -> list[list[Leaving]]:
     return result
 
 
-def as_zip(chosen: Sequence[OutputFiles]) -> Iterator[bytes]:
+def as_zip(chosen: Sequence[MadeOutput]) -> Iterator[bytes]:
     """All of them in one archive."""
     return zipped((file.path, file.read) for files in leaving(chosen) for file in files)
 
@@ -85,7 +85,12 @@ def folder_name(session: Session, project_id: str) -> str:
 
 
 def into_folder(
-    chosen: Sequence[OutputFiles], folder: Path, name: str, rows: Sequence[Handoff], *, replace: bool
+    chosen: Sequence[MadeOutput],
+    folder: Path,
+    name: str,
+    rows: Sequence[Handoff],
+    *,
+    replace: bool,
 ) -> placing.Placed:
     """Write all into the folder ``name`` below ``folder``, whole or not at all.
 
@@ -117,7 +122,7 @@ def remember_recovered(session: Session, folder: Path) -> None:
                 session.add(Handoff(**row))
 
 
-def described(chosen: Sequence[OutputFiles], project_id: str, to: str) -> list[Handoff]:
+def described(chosen: Sequence[MadeOutput], project_id: str, to: str) -> list[Handoff]:
     """What leaves, to be remembered, with its bytes and hash: of a set those of its zip. Reads every file."""
     rows = []
     for one, files in zip(chosen, leaving(chosen), strict=True):

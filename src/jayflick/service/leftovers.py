@@ -28,6 +28,7 @@ from .models import (
     Project,
     Result,
     Revision,
+    TrialRow,
     now,
 )
 
@@ -41,6 +42,8 @@ RECORDED = timedelta(seconds=30)
 """How long a result's file is left alone: it is recorded as soon as it is there."""
 HISTORY = 20
 """Results that are kept of an output beside the current one: undo makes older ones again."""
+TRIALS = 200
+"""Trials that are kept of an output: the newest, those of which something is said before others."""
 FIRST = 20.0
 """Seconds after the start until the first round: opening the shelf has precedence."""
 _STEP = 200
@@ -70,6 +73,8 @@ class Leftovers:
             _imports(now() - forgotten),
             _jobs(now() - grace),
             _revisions(now() - grace),
+            _abandoned_trials,
+            _trials,
             _frame_sets,
             _pictures(now() - grace),
         ):
@@ -144,9 +149,10 @@ def _results(session: Session, before: datetime) -> bool:
 
 
 def _coded(session: Session, before: datetime) -> list[str]:
-    """Coded pictures that no result points at. Returns the hashes of their files."""
+    """Coded pictures that neither a result nor a trial points at. Returns the hashes of their files."""
     shown = exists().where(Result.coded_key == CodedPictures.key)
-    unused = select(CodedPictures.key).where(~shown, CodedPictures.created < before).limit(_STEP)
+    tried = exists().where(TrialRow.coded_key == CodedPictures.key)
+    unused = select(CodedPictures.key).where(~shown, ~tried, CodedPictures.created < before).limit(_STEP)
     keys = list(session.scalars(unused.with_for_update(skip_locked=True)))
     files = list(session.scalars(select(CodedFile.sha256).where(CodedFile.coded_key.in_(keys))))
     session.execute(delete(CodedPictures).where(CodedPictures.key.in_(keys)))
@@ -181,6 +187,43 @@ def _revisions(before: datetime) -> _Rows:
         return _deleted(session, Revision, list(session.scalars(leaves)))
 
     return step
+
+
+def _trials(session: Session) -> bool:
+    """The oldest trials of an output that has many."""
+    many = session.execute(
+        select(TrialRow.project_id, TrialRow.output_id)
+        .group_by(TrialRow.project_id, TrialRow.output_id)
+        .having(func.count() > TRIALS)
+        .limit(1)
+    ).first()
+    if many is None:
+        return False
+    mine = TrialRow.project_id == many.project_id, TrialRow.output_id == many.output_id
+    spoken_of = (TrialRow.name != "") | (TrialRow.note != "")
+    newest = (
+        select(TrialRow.id).where(*mine).order_by(spoken_of.desc(), TrialRow.created.desc(), TrialRow.id.desc())
+    )
+    ids = list(session.scalars(newest.offset(TRIALS).limit(_STEP)))
+    session.execute(delete(TrialRow).where(TrialRow.id.in_(ids)))
+    return True
+
+
+def _abandoned_trials(session: Session) -> bool:
+    """Trials of an output that no revision has any more: neither undo nor redo leads to it."""
+    for project_id, output_id in session.execute(select(TrialRow.project_id, TrialRow.output_id).distinct()):
+        ids = func.json_extract(Revision.recipe, "$.outputs[*].id")
+        has = Revision.project_id == project_id, func.json_contains(ids, func.json_quote(output_id))
+        now_on_show = select(Project.revision_id).where(Project.id == project_id).scalar_subquery()
+        # Most are in the one that counts: no need to look into them all.
+        for more in ([Revision.id == now_on_show], []):
+            if session.scalar(select(Revision.id).where(*has, *more).limit(1)) is not None:
+                break
+        else:
+            mine = TrialRow.project_id == project_id, TrialRow.output_id == output_id
+            session.execute(delete(TrialRow).where(*mine))
+            return True
+    return False
 
 
 def _frame_sets(session: Session) -> bool:

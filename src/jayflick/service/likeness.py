@@ -12,16 +12,19 @@ from ..core.framing.prepared import SourceFrame
 from ..core.quality.likeness import Likeness
 from ..core.recipe import Recipe, SheetOutput
 from ..core.stages import Stages, cache_key
-from ..core.tuning.trial import MEASURE_VERSION, Measured, measure, page_colour
+from ..core.tuning.trial import MEASURE_VERSION, Measured, lost, measure, page_colour
+from .coded import OutputFiles
 from .errors import Conflict, Unavailable
-from .results import OutputFiles
 from .schemas.likeness import LikenessInfo
+from .schemas.results import ResultInfo
+from .schemas.searches import TrialFile
 
 MOST_PIXELS = 60_000_000
 """Looked at of an output: of more, some of its steps are, evenly apart."""
 
 MOST_WAIT = 20.0
 """Seconds that one waits for its turn: those who wait hold a thread each."""
+_DOCUMENT_VERSION = 2
 _LOOK = 0.1
 """Seconds between two looks whether it is still wanted."""
 
@@ -33,33 +36,49 @@ class Likenesses:
         self._stages = stages
         self._measuring = threading.Lock()
         self._stopped = threading.Event()
-        self._newest: dict[tuple[str, str], str] = {}
-        """By project and output, what was asked for last."""
+        self._newest: dict[tuple[str, str, bool], str] = {}
+        """By project and output, of results and of trials, what was asked for last."""
+        self._pressing: set[object] = set()
+        """Who waits for a result: trials give way to them."""
 
     def interrupt(self) -> None:
         """Give up what is measured, before the server stops."""
         self._stopped.set()
 
     def of(
-        self, project_id: str, result: OutputFiles, recipe: Recipe, frames: Sequence[SourceFrame]
+        self,
+        project_id: str,
+        result: OutputFiles[ResultInfo] | OutputFiles[TrialFile],
+        recipe: Recipe,
+        frames: Sequence[SourceFrame],
     ) -> LikenessInfo:
-        """Raises ``Conflict`` when another result of the output is asked for meanwhile."""
+        """Of what was made by a recipe.
+
+        Raises ``Conflict`` when another of the output is asked for meanwhile, and of a trial when a result is.
+        """
         if isinstance(result.output, SheetOutput):
             raise InputError(
                 "a sheet is not measured", file=result.output.file_name, remedy="look at its frames"
             )
         info = result.info
         key = cache_key(
-            "likeness", MEASURE_VERSION, info.sources, result.coded.key, info.at, page_colour(result.output)
+            "likeness",
+            MEASURE_VERSION,
+            _DOCUMENT_VERSION,
+            info.sources,
+            result.coded.key,
+            info.at,
+            page_colour(result.output),
         )
-        where = project_id, result.output.id
+        trial = isinstance(info, TrialFile)
+        where = project_id, result.output.id, trial
         self._newest[where] = key
 
         def wanted() -> None:
             if self._stopped.is_set():
                 raise Unavailable("the service is stopping", remedy="ask again once it is back")
-            if self._newest[where] != key:
-                raise Cancelled("another file of this output was asked for")
+            if self._newest[where] != key or (trial and self._pressing):
+                raise Cancelled("another file was asked for")
 
         def make() -> bytes:
             deadline = time.monotonic() + MOST_WAIT
@@ -77,15 +96,21 @@ class Likenesses:
             finally:
                 self._measuring.release()
 
+        pressing = object()
+        if not trial:
+            self._pressing.add(pressing)
         try:
             return LikenessInfo.model_validate_json(self._stages.obtain("likeness", key, make))
         except Cancelled as error:
             raise Conflict(str(error)) from error
+        finally:
+            self._pressing.discard(pressing)
 
 
 def _document(measured: Measured) -> dict[str, Any]:
     return {
         "whole": figures_of(measured.whole),
+        "error": lost(measured.whole),
         "steps": measured.steps,
         "parts": [figures_of(part) for part in measured.parts],
         "stands_out": None if measured.worst is None else asdict(measured.worst),

@@ -253,7 +253,7 @@ class Result(Base):
 
 
 class Search(Base):
-    """A search for the truest file of an output that fits a budget."""
+    """Trials made in the background: for the truest file that fits a budget, of a spread, in other formats."""
 
     __tablename__ = "searches"
     __table_args__ = (
@@ -265,7 +265,9 @@ class Search(Base):
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
     output_id: Mapped[str] = mapped_column(String(40))
-    most: Mapped[int] = mapped_column(BigInteger)
+    kind: Mapped[str] = mapped_column(String(12))
+    """budget, spread or formats."""
+    most: Mapped[int | None] = mapped_column(BigInteger, default=None)
     """The budget, in bytes."""
     may: Mapped[list[str]] = mapped_column(JSON)
     """What may change."""
@@ -277,15 +279,41 @@ class Search(Base):
 
 
 class TrialRow(Base):
-    """An output as a search set it: made and measured."""
+    """A real encoding of an output, whoever asked for it."""
 
     __tablename__ = "trials"
+    __table_args__ = (
+        UniqueConstraint("project_id", "output_id", "coded_key"),
+        Index("ix_trials_number", "project_id", "output_id", "number"),
+    )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    search_id: Mapped[int] = mapped_column(ForeignKey("searches.id", ondelete="CASCADE"))
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40))
+    number: Mapped[int] = mapped_column()
+    """Of the output, from 1."""
+    coded_key: Mapped[str] = mapped_column(ForeignKey("coded.key"), index=True)
+    sources: Mapped[str] = mapped_column(Sha256)
+    """Names what its steps show before colours are chosen."""
     output: Mapped[dict[str, Any]] = mapped_column(JSON)
+    document: Mapped[str] = mapped_column(LONGTEXT)
+    """JSON: info, the time as the format holds it, delays, which picture each step shows."""
     bytes: Mapped[int] = mapped_column(BigInteger)
-    error: Mapped[float] = mapped_column(Double)
-    """What is lost of the likeness."""
-    likeness: Mapped[dict[str, Any]] = mapped_column(JSON)
+    error: Mapped[float | None] = mapped_column(Double, default=None)
+    """What is lost of the likeness, once that is measured."""
+    likeness: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
     """Its figures, and what stands out."""
+    name: Mapped[str] = mapped_column(String(80), default="")
+    note: Mapped[str] = mapped_column(String(400), default="")
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+    """When it was made, or made again."""
+
+
+class SearchTrial(Base):
+    """Which trials a search made, in their order."""
+
+    __tablename__ = "search_trials"
+
+    search_id: Mapped[int] = mapped_column(ForeignKey("searches.id", ondelete="CASCADE"), primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id", ondelete="CASCADE"), index=True)

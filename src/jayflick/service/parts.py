@@ -11,7 +11,9 @@ from sqlalchemy.orm import Session
 from ..core.sequence.project_file import MOST_NUMBER
 from ..core.stages import Stages
 from ..core.store import Store
+from . import trials
 from .cards import Shelf
+from .coded import OutputFiles
 from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
 from .deliveries import Deliveries
@@ -22,6 +24,7 @@ from .jobs import JobRunner
 from .likeness import Likenesses
 from .planner import Planner
 from .results import Results
+from .schemas.likeness import LikenessInfo
 from .searches import Searches
 from .settings import Settings
 from .standins import StandIns
@@ -105,6 +108,11 @@ class Service:
         """After a commit: there may be something to make."""
         self.planner.wake()
         self.jobs.wake()
+
+    def note_likeness(self, project_id: str, of: OutputFiles[Any], found: LikenessInfo) -> None:
+        """Let a trial have what was measured on it."""
+        if self.transact(trials.note_likeness, project_id, of.output.id, of.coded.key, found):
+            self.hub.tell("search", project_id=project_id)
 
     def tell_changed(self, project_id: str) -> None:
         self.hub.tell("project", project_id=project_id)

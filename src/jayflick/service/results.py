@@ -2,25 +2,22 @@
 
 import json
 from dataclasses import dataclass
-from fractions import Fraction
-from typing import Any, NamedTuple
+from typing import Any
 
 from sqlalchemy import Row, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from ..core.formats.format import Coded, Timed
-from ..core.formats.table import format_of
-from ..core.recipe import FramesOutput, Output, Recipe
+from ..core.recipe import FramesOutput, Recipe
 from ..core.render import Pending, Rendered, pending, render_at_once
 from ..core.stages import Stages, cache_key
 from ..core.store import Store
-from ..core.timing.held import FormatTiming
-from ..core.timing.listed import Listed
+from .coded import OutputFiles, dumped, files_of, keep_coded, playing_of
 from .errors import NotFound
 from .frames import FrameLists
-from .models import CodedFile, CodedPictures, Result, Revision, now
+from .models import CodedPictures, Result, Revision, now
 from .schemas.results import ResultInfo
+from .trials import keep_trial
 
 
 @dataclass(frozen=True)
@@ -50,21 +47,17 @@ class Results:
 def keep_result(
     session: Session, project_id: str, revision_id: int, output_id: str, rendered: Rendered
 ) -> None:
-    """Record a result; doing it twice changes nothing."""
-    _keep_coded(session, rendered.coded)
-    plan, held = rendered.plan, rendered.held
+    """Record a result, which is a trial too; doing it twice changes nothing. The project is locked."""
+    keep_coded(session, rendered.coded)
+    plan = rendered.plan
     document = {
-        "info": rendered.info,
-        "held": {"unit": str(held.unit), "units": held.units, "repeat": held.repeat, **_listed(held)},
-        "delays": [_whole(delay) for delay in held.milliseconds],
-        "at": rendered.timed.at,
+        **playing_of(rendered),
         "positions": plan.positions,
         "blends": {index: str(shot) for index, shot in enumerate(plan.shots) if len(shot.parts) > 1},
         "places": plan.places,
         "dropped": plan.dropped,
         "scale": plan.scale,
         "durations": plan.durations,
-        "sources": rendered.sources,
         "content": _content(rendered),
         "scaled_by": rendered.scaled_by,
         "notes": rendered.notes,
@@ -75,15 +68,12 @@ def keep_result(
         "revision_id": revision_id,
         "output_id": output_id,
         "coded_key": rendered.coded.key,
-        "document": json.dumps(document, separators=(",", ":")),
+        "document": dumped(document),
         "created": now(),
     }
     statement = insert(Result).values(**values)
     session.execute(statement.on_duplicate_key_update(coded_key=statement.inserted.coded_key))
-
-
-def _listed(held: FormatTiming) -> dict[str, Any]:
-    return {} if held.listed is None else {"listed": held.listed.dump()}
+    keep_trial(session, project_id, rendered)
 
 
 def _content(rendered: Rendered) -> str:
@@ -95,34 +85,7 @@ def _content(rendered: Rendered) -> str:
     return cache_key("content", 2, rendered.coded.key, *time, said, names, *beside)
 
 
-def _whole(delay: float) -> int | float:
-    """Whole milliseconds as such, others to the millionth."""
-    return int(delay) if delay == int(delay) else round(delay, 6)
-
-
-def _keep_coded(session: Session, coded: Coded) -> None:
-    """Record coded pictures and their files. The row stays locked until a result points at it."""
-    statement = insert(CodedPictures).values(key=coded.key, document=coded.dump().decode(), created=now())
-    session.execute(statement.on_duplicate_key_update(created=statement.inserted.created))
-    there = session.scalar(select(CodedFile.number).where(CodedFile.coded_key == coded.key).limit(1))
-    if there is None:
-        files = [
-            {"coded_key": coded.key, "number": number, "sha256": file.sha256, "bytes": file.size}
-            for number, file in enumerate(coded.files)
-        ]
-        session.execute(insert(CodedFile).prefix_with("IGNORE").values(files))
-
-
-class OutputFiles(NamedTuple):
-    """A result, with what it takes to fetch its files."""
-
-    info: ResultInfo
-    output: Output
-    coded: Coded
-    timed: Timed
-
-
-def made(session: Session, store: Store, result_id: int, key: str | None) -> OutputFiles:
+def made(session: Session, store: Store, result_id: int, key: str | None) -> "MadeOutput":
     """A result by its number; ``NotFound`` when there is none, or its ``key`` says that another is meant."""
     row = session.execute(select(*RESULT_COLUMNS).where(Result.id == result_id)).first()
     if row is None:
@@ -132,12 +95,11 @@ def made(session: Session, store: Store, result_id: int, key: str | None) -> Out
         raise NotFound("there is no such result here")
     recipe = Recipe.model_validate(session.get_one(Revision, row.revision_id).recipe)
     output = recipe.output(row.output_id)
-    coded = Coded.parse(row.coded.encode())
-    time = json.loads(row.document)["held"]
-    listed = Listed.parse(time["listed"]) if "listed" in time else None
-    held = FormatTiming(output.format, time["units"], Fraction(time["unit"]), time["repeat"], listed=listed)
-    return OutputFiles(info, output, coded, format_of(output).timed(coded, held, output, store))
+    return files_of(info, output, row.coded, json.loads(row.document)["held"], store)
 
+
+MadeOutput = OutputFiles[ResultInfo]
+"""A result, with its files."""
 
 RESULT_COLUMNS = (
     Result.id,

@@ -1,8 +1,8 @@
-"""Searches for a budget: asked for, carried out one at a time beside the jobs, shown, called off."""
+"""Searches: trials that are asked for, carried out one at a time beside the jobs, shown, called off."""
 
 import logging
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Executor, Future
 from concurrent.futures.process import BrokenProcessPool, ProcessPoolExecutor
 from contextlib import suppress
@@ -16,22 +16,19 @@ from ..core.errors import InputError
 from ..core.recipe import Recipe
 from ..core.tuning.budget import USUAL, may_change
 from ..core.tuning.choice import Candidate, best_of, nearest_of
-from . import projects
+from ..core.tuning.kinds import other_kinds
+from . import projects, trials
 from .database import transact
 from .errors import NotFound
 from .events import Hub
 from .jobs import NO_WORKER, process_pool
-from .models import Search, TrialRow, now
-from .schemas.checks import SettingInfo
-from .schemas.likeness import Figures, StandsOut
-from .schemas.searches import SearchInfo, SearchRequest, TrialInfo
+from .models import Search, SearchTrial, now
+from .schemas.searches import SearchInfo, SearchRequest, TrialInfo, TrialsInfo
 from .searching import run_search
 from .worker import Place
 
 log = logging.getLogger(__name__)
 
-Keys = tuple[str, ...]
-"""Where something is in an output's document."""
 UNDER_WAY = ("queued", "running")
 KEPT = 10
 """Searches that are kept of an output, the newest."""
@@ -94,7 +91,7 @@ class Searches:
         tried = -1
         while not future.done() and not self._stop.is_set():
             with self._sessions() as session:
-                known = session.scalar(select(func.count()).where(TrialRow.search_id == search_id)) or 0
+                known = session.scalar(select(func.count()).where(SearchTrial.search_id == search_id)) or 0
             if known != tried:
                 tried = known
                 self._hub.tell("search", project_id=project_id)
@@ -139,7 +136,12 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
     except KeyError:
         raise NotFound("there is no such output") from None
     may = frozenset(USUAL if request.may is None else request.may) & may_change(output)
-    if not may:
+    if request.kind == "formats":
+        if not other_kinds(output):
+            raise InputError(
+                "its target takes no other format", file=output.file_name, remedy="check against another target"
+            )
+    elif not may:
         raise InputError(
             "nothing that may change spares bytes here",
             file=output.file_name,
@@ -151,6 +153,7 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
         project_id=project_id,
         revision_id=revision.id,
         output_id=output.id,
+        kind=request.kind,
         most=request.most,
         may=sorted(may),
     )
@@ -166,70 +169,41 @@ def cancel(session: Session, project_id: str, search_id: int) -> None:
     _call_off(session, (Search.project_id == project_id) & (Search.id == search_id))
 
 
-def newest(session: Session, project_id: str, output_id: str) -> SearchInfo | None:
-    """The newest search of an output, if there is one."""
+def trials_of(session: Session, project_id: str, output_id: str) -> TrialsInfo:
+    """The trials of an output, and the newest search for some."""
     projects.find(session, project_id)
+    known = trials.shown(session, project_id, output_id)
     mine = Search.project_id == project_id, Search.output_id == output_id
     row = session.scalar(select(Search).where(*mine).order_by(Search.id.desc()).limit(1))
-    return None if row is None else _shown(session, row)
+    return TrialsInfo(trials=known, search=None if row is None else _shown(session, row, known))
 
 
-def _shown(session: Session, row: Search) -> SearchInfo:
-    trials = session.scalars(select(TrialRow).where(TrialRow.search_id == row.id).order_by(TrialRow.id)).all()
-    candidates = [_candidate(trial) for trial in trials]
-    paths = _differing([trial.output for trial in trials])
-    best, nearest = best_of(candidates, row.most), nearest_of(candidates, row.most)
+def _shown(session: Session, row: Search, known: Sequence[TrialInfo]) -> SearchInfo:
+    by_id = {trial.id: trial for trial in known}
+    of_it = select(SearchTrial.trial_id).where(SearchTrial.search_id == row.id).order_by(SearchTrial.place)
+    made = [by_id[trial_id] for trial_id in session.scalars(of_it) if trial_id in by_id]
+    candidates = [_candidate(trial) for trial in made]
+    best = nearest = None
+    if row.most is not None:
+        best, nearest = best_of(candidates, row.most), nearest_of(candidates, row.most)
     return SearchInfo(
         id=row.id,
+        kind=row.kind,
         output_id=row.output_id,
         revision_id=row.revision_id,
         most=row.most,
         may=row.may,
         state=row.state,
-        trials=[_trial(trial, paths) for trial in trials],
-        best=None if best is None else trials[best].id,
-        nearest=None if nearest is None else trials[nearest].id,
+        trials=[trial.id for trial in made],
+        best=None if best is None else made[best].id,
+        nearest=None if nearest is None else made[nearest].id,
         error=row.error,
     )
 
 
-def _candidate(trial: TrialRow) -> Candidate:
-    out = trial.likeness["stands_out"]
-    return Candidate(trial.bytes, trial.error, None if out is None else (out["blemish"], out["figure"]))
-
-
-def _trial(trial: TrialRow, paths: Sequence[Keys]) -> TrialInfo:
-    out = trial.likeness["stands_out"]
-    return TrialInfo(
-        id=trial.id,
-        bytes=trial.bytes,
-        error=trial.error,
-        likeness=Figures.model_validate(trial.likeness["likeness"]),
-        stands_out=None if out is None else StandsOut.model_validate(out),
-        settings=[SettingInfo(path=["output", *path], value=_value(trial.output, path)) for path in paths],
-    )
-
-
-def _differing(outputs: Sequence[dict[str, Any]]) -> list[Keys]:
-    """What is not the same in all of them, part by part."""
-    found = {path: None for one in outputs for path in _changed(outputs[0], one)}
-    return [path for path in found if not any(path[:end] in found for end in range(len(path)))]
-
-
-def _changed(before: dict[str, Any], after: dict[str, Any], above: Keys = ()) -> Iterator[Keys]:
-    for key, value in after.items():
-        old = before.get(key)
-        if isinstance(value, dict) and isinstance(old, dict):
-            yield from _changed(old, value, (*above, key))
-        elif old != value:
-            yield *above, key
-
-
-def _value(output: dict[str, Any], path: Keys) -> Any:
-    value: Any = output
-    for key in path:
-        value = value[key]
-    return value
+def _candidate(trial: TrialInfo) -> Candidate:
+    out = trial.stands_out
+    return Candidate(trial.bytes, trial.error or 0.0, None if out is None else (out.blemish, out.figure))
 
 
 def _claim(session: Session) -> tuple[int, str] | None:

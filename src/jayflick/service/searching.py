@@ -1,10 +1,10 @@
 """What runs in a search's own process: real encodings, each recorded as soon as it is measured."""
 
 import time
-from dataclasses import asdict
+from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -14,13 +14,15 @@ from ..core.recipe import Recipe
 from ..core.stages import Stages
 from ..core.store import Store
 from ..core.tuning.budget import search
+from ..core.tuning.kinds import in_other_formats
+from ..core.tuning.spread import spread
 from ..core.tuning.trial import Trial
 from .database import transact
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import frames_of
-from .likeness import figures_of
-from .models import Project, Revision, Search, TrialRow, now
+from .models import Project, Revision, Search, SearchTrial, TrialRow, now
 from .room import is_full
+from .trials import keep_trial, output_of
 from .worker import TICK, Place, sessions_of
 
 
@@ -35,19 +37,23 @@ def run_search(place: Place, search_id: int) -> None:
         revision = session.get_one(Revision, wanted.revision_id)
         frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
         recipe = Recipe.model_validate(revision.recipe)
-        output_id, most, may = wanted.output_id, wanted.most, frozenset(wanted.may)
-    watch = _Watch(sessions, search_id)
-    try:
-        search(
-            recipe,
-            frames,
-            output_id,
-            most,
-            Stages(place.stages, store),
-            may=may,  # type: ignore[arg-type] # as it was checked when it was asked for
-            on_trial=lambda trial: transact(sessions, _record, search_id, trial),
-            on_progress=watch,
+        output = recipe.output(wanted.output_id)
+        before = select(TrialRow).where(
+            TrialRow.project_id == wanted.project_id, TrialRow.output_id == wanted.output_id
         )
+        known = [(output_of(row, output), row.bytes) for row in session.scalars(before)]
+    stages, may = Stages(place.stages, store), frozenset(wanted.may)
+    told: dict[str, Any] = {
+        "on_trial": lambda trial: transact(sessions, _record, search_id, trial),
+        "on_progress": _Watch(sessions, search_id),
+    }
+    carry_out: dict[str, Callable[[], object]] = {
+        "budget": lambda: search(recipe, frames, output.id, wanted.most or 0, stages, may=may, **told),  # type: ignore[arg-type] # as it was checked when it was asked for
+        "spread": lambda: spread(recipe, frames, output.id, stages, may=may, known=known, **told),  # type: ignore[arg-type]
+        "formats": lambda: in_other_formats(recipe, frames, output.id, stages, **told),
+    }
+    try:
+        carry_out[wanted.kind]()
         _end(sessions, search_id, "done")
     except Cancelled:
         _end(sessions, search_id, "cancelled")
@@ -65,22 +71,18 @@ def run_search(place: Place, search_id: int) -> None:
 
 
 def _record(session: Session, search_id: int, trial: Trial) -> None:
-    row = session.get(Search, search_id, with_for_update=True)
-    if row is None or row.state != "running":
+    row = session.get(Search, search_id)
+    if row is None:
         raise Cancelled("called off")
-    likeness: dict[str, Any] = {
-        "likeness": figures_of(trial.likeness),
-        "stands_out": None if trial.worst is None else asdict(trial.worst),
-    }
-    session.add(
-        TrialRow(
-            search_id=search_id,
-            output=trial.output.model_dump(mode="json"),
-            bytes=trial.size,
-            error=trial.error,
-            likeness=likeness,
-        )
-    )
+    session.get(Project, row.project_id, with_for_update=True)  # first, as a change does it
+    session.refresh(row, with_for_update=True)
+    if row.state != "running":
+        raise Cancelled("called off")
+    trial_id = keep_trial(session, row.project_id, trial.rendered, trial)
+    mine = SearchTrial.search_id == search_id
+    if session.scalar(select(SearchTrial.place).where(mine, SearchTrial.trial_id == trial_id)) is None:
+        place = session.scalar(select(func.count()).where(mine))
+        session.add(SearchTrial(search_id=search_id, place=place, trial_id=trial_id))
 
 
 def _end(

@@ -15,15 +15,32 @@ from ...core.formats.table import format_of
 from ...core.framing.frames import Framed
 from ...core.portable import portable
 from ...core.recipe import Recipe
+from ...core.render import sources_of
 from ...core.stages import cache_key
 from ...core.timing.shots import Shot
 from ...core.zipped import zipped
+from .. import projects
+from ..coded import OutputFiles
 from ..errors import NotFound
-from ..models import Revision
-from ..parts import FOR_EVER, PNG, WEBP, Number, Parts, Reading, Sha256, answers, disposition, lasting
+from ..models import Revision, TrialRow
+from ..parts import (
+    FOR_EVER,
+    PNG,
+    WEBP,
+    Number,
+    Parts,
+    Reading,
+    Service,
+    Sha256,
+    answers,
+    disposition,
+    lasting,
+)
 from ..pictures import thumb_of, view_of
 from ..results import made
 from ..schemas.likeness import LikenessInfo
+from ..schemas.searches import TrialFile
+from ..trials import made_trial, recipe_with
 
 router = APIRouter(tags=["pictures"])
 
@@ -135,7 +152,9 @@ def get_likeness(result_id: Number, service: Parts, key: Key = None) -> Likeness
         recipe = Recipe.model_validate(revision.recipe)
         frames = service.frames.of(session, revision.project_id, revision.frame_set).frames
         project_id = revision.project_id
-    return service.likenesses.of(project_id, result, recipe, frames)
+    found = service.likenesses.of(project_id, result, recipe, frames)
+    service.note_likeness(project_id, result, found)
+    return found
 
 
 @router.get("/results/{result_id}/file", responses=answers("application/octet-stream"), response_class=Response)
@@ -181,13 +200,67 @@ def get_played_frame(
 ) -> Response:
     """A picture of an output as it is seen, decoded from its bytes here (index from 0)."""
     result = made(session, service.store, result_id, key)
+    return _keyed(_played(service, result, result.info.info.count, index), "image/png", key)
+
+
+@router.get("/trials/{trial_id}", tags=["trials"])
+def get_trial(trial_id: Number, service: Parts, session: Reading) -> TrialFile:
+    """What it takes to play a trial."""
+    return made_trial(session, service.store, trial_id).info
+
+
+@router.get(
+    "/trials/{trial_id}/file",
+    responses=answers("application/octet-stream"),
+    response_class=Response,
+    tags=["trials"],
+)
+def get_trial_file(trial_id: Number, service: Parts, session: Reading, key: Key = None) -> Response:
+    """The real bytes of a trial of a single file."""
+    (file, *more) = made_trial(session, service.store, trial_id, key).timed.files
+    if more:
+        raise NotFound("a set of files has no single one")
+    return _keyed(file.read(), file.media_type, key)
+
+
+@router.get("/trials/{trial_id}/frames/{index}", responses=PNG, response_class=Response, tags=["trials"])
+def get_trial_frame(
+    trial_id: Number, index: Number, service: Parts, session: Reading, key: Key = None
+) -> Response:
+    """A picture of a trial as it is seen, decoded from its bytes here (index from 0)."""
+    trial = made_trial(session, service.store, trial_id, key)
+    return _keyed(_played(service, trial, trial.info.info.count, index), "image/png", key)
+
+
+@router.get("/trials/{trial_id}/likeness", tags=["trials"])
+def get_trial_likeness(trial_id: Number, service: Parts) -> LikenessInfo:
+    """How like its frames a trial is, measured now unless it was before.
+
+    Refused where it shows other frames, or the same framed otherwise, than the project has now, and while a
+    result is measured.
+    """
+    with service.sessions() as session:
+        trial = made_trial(session, service.store, trial_id)
+        project_id = session.get_one(TrialRow, trial_id).project_id
+        revision = projects.current(session, projects.find(session, project_id))
+        recipe = recipe_with(Recipe.model_validate(revision.recipe), trial.output)
+        frames = service.frames.of(session, project_id, revision.frame_set).frames
+    if sources_of(recipe, frames, trial.output.id, service.stages) != trial.info.sources:
+        raise InputError("it shows other frames than now, or the same framed otherwise", remedy="make it anew")
+    found = service.likenesses.of(project_id, trial, recipe, frames)
+    service.note_likeness(project_id, trial, found)
+    return found
+
+
+def _played(service: Service, result: OutputFiles[Any], count: int, index: int) -> bytes:
+    """A picture as a PNG; the others, which a player is about to ask for, are kept with it."""
     form, files = format_of(result.output), result.timed.files
 
     def stage_key(number: int) -> str:
         return cache_key("played", 2, result.coded.key, number)
 
     def make() -> bytes:
-        if index >= result.info.info.count:
+        if index >= count:
             raise NotFound("there is no such frame")
         if result.output.format == "frames":  # each is a file of its own
             return _png(next(form.pictures([files[index].read()])))
@@ -202,5 +275,4 @@ def get_played_frame(
             raise NotFound("there is no such frame")
         return wanted
 
-    data = service.stages.obtain("played", stage_key(index), make)
-    return _keyed(data, "image/png", key)
+    return service.stages.obtain("played", stage_key(index), make)

@@ -33,6 +33,7 @@ class LikenessInfo(Document):
     """How like its frames an output's own file is, as it is decoded."""
 
     whole: Figures
+    error: float = Field(description="What is lost as a whole: 1 - SSIM")
     steps: list[int] = Field(description="The played steps that were looked at, from 0")
     parts: list[Figures] = Field(description="Of each of them")
     stands_out: StandsOut | None = Field(description="None where nothing does")

@@ -1,48 +1,100 @@
-"""Documents of searches: the truest file of an output that fits a budget."""
+"""Documents of trials: real encodings of an output, and searches that make them in the background."""
 
-from typing import Literal
+from datetime import datetime
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from ...core.text import CleanText
 from ...core.tuning.budget import May
-from .checks import SettingInfo
 from .document import Document, Problem
 from .likeness import Figures, StandsOut
+from .results import OutputInfo
+
+SearchKind = Literal["budget", "spread", "formats"]
 
 
 class SearchRequest(Document):
-    """A budget that an output is to fit."""
+    """What is to be tried of an output, in the background."""
 
     output: str = Field(max_length=40)
-    most: int = Field(ge=1, le=1 << 40, description="In bytes")
+    kind: SearchKind = Field(
+        "budget",
+        description="budget: the truest file that fits; spread: others, where there are no trials yet; "
+        "formats: the other formats that its target takes, about as like its frames",
+    )
+    most: int | None = Field(None, ge=1, le=1 << 40, description="The budget, in bytes")
     may: list[May] | None = Field(
         None, max_length=20, description="What may change; none: all but size and rate"
     )
 
+    @model_validator(mode="after")
+    def _has_a_budget(self) -> Self:
+        if (self.kind == "budget") != (self.most is not None):
+            raise ValueError("most belongs to a search for a budget, and to no other")
+        return self
+
 
 class TrialInfo(Document):
-    """A real encoding of the output, measured."""
+    """A real encoding of the output, measured or yet to be."""
 
     id: int
+    number: int = Field(description="Of the output, from 1")
+    pixels: str = Field(description="Equal to that of a result whose pictures are the same")
+    sources: str = Field(description="Equal to that of a result whose steps show the same pictures")
+    format: str
+    width: int
+    height: int
+    count: int
     bytes: int
-    error: float = Field(description="What is lost of the likeness: 1 - SSIM")
-    likeness: Figures
+    error: float | None = Field(description="What is lost of the likeness: 1 - SSIM; none until it is measured")
+    likeness: Figures | None
     stands_out: StandsOut | None
-    settings: list[SettingInfo] = Field(description="What is not the same in all trials, as it is in this one")
+    output: dict[str, Any] = Field(description="As it was set: a recipe's output without what names it")
+    name: str
+    note: str
+    created: datetime
+
+
+class TrialFile(Document):
+    """What it takes to play a trial."""
+
+    id: int
+    key: str = Field(description="Names its file for caches: what is fetched with it never changes")
+    pixels: str
+    sources: str
+    info: OutputInfo
+    delays: list[float] = Field(description="Of each played frame, in ms")
+    at: list[int] = Field(description="Which picture of the file each shows, from 0")
+
+
+class TrialWords(Document):
+    """What somebody says of a trial; what is left out stays."""
+
+    name: Annotated[CleanText, Field(max_length=80)] | None = None
+    note: Annotated[CleanText, Field(max_length=400)] | None = None
 
 
 class SearchInfo(Document):
-    """A search, and what it tried so far."""
+    """Trials that were asked for, and what came of it so far."""
 
     id: int
+    kind: SearchKind
     output_id: str
     revision_id: int = Field(description="The revision that it began with")
-    most: int
+    most: int | None = Field(description="The budget, in bytes")
     may: list[May]
     state: Literal["queued", "running", "done", "failed", "cancelled"]
-    trials: list[TrialInfo] = Field(
-        description="In the order they were made; the first is the output as it was"
+    trials: list[int] = Field(
+        description="Their ids, in the order they were made; the first is the output as it was"
     )
-    best: int | None = Field(description="The truest trial that fits, so far; none if none does")
+    best: int | None = Field(description="The truest trial that fits the budget, so far; none if none does")
     nearest: int | None = Field(description="That, or else the smallest; none before there is any")
     error: Problem | None
+
+
+class TrialsInfo(Document):
+    """The trials of an output, the newest 200."""
+
+    trials: list[TrialInfo] = Field(description="By their numbers")
+    search: SearchInfo | None = Field(description="The newest")
