@@ -63,15 +63,6 @@ def test_one_click_fits_an_output_and_one_undo_takes_it_back(desk: Desk) -> None
     fit.get_by_role("button", name="Use it").click()
     desk.settled()
     assert desk.kilobytes() <= most
-    fit.get_by_text(re.compile(r"all \d+ files tried")).click()
-    files = fit.get_by_role("list", name="Files tried").get_by_role("listitem")
-    expect(files.filter(has_text="in use")).to_have_count(1)
-    first = files.first.inner_text().split(" ")[0]
-    files.first.get_by_role("button", name=f"Use {first} KB").click()
-    desk.settled()
-    assert desk.kilobytes() == int(first)
-    page.keyboard.press("Control+z")
-    desk.settled()
     budget(page, 2 * most)
     expect(fit).to_contain_text(f"tried, for {most} KB")  # of that budget it is not known
 

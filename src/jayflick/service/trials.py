@@ -5,7 +5,7 @@ from dataclasses import asdict
 from typing import Any
 
 from pydantic import TypeAdapter
-from sqlalchemy import ColumnElement, func, select, update
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -13,7 +13,7 @@ from ..core.recipe import BaseOutput, Output, Recipe, SheetOutput
 from ..core.render import Rendered
 from ..core.stages import cache_key
 from ..core.store import Store
-from ..core.tuning.trial import Trial
+from ..core.tuning.trial import LOOKED_AT, Trial
 from .coded import OutputFiles, dumped, files_of, keep_coded, playing_of
 from .errors import NotFound
 from .likeness import figures_of
@@ -50,10 +50,12 @@ def keep_trial(
     if measured is not None:
         figures = figures_of(measured.likeness)
         out = None if measured.worst is None else asdict(measured.worst)
-        values |= {"error": measured.error, "likeness": {"likeness": figures, "stands_out": out}}
+        likeness = {"steps": LOOKED_AT, "likeness": figures, "stands_out": out}
+        values |= {"error": measured.error, "likeness": likeness}
     key = {"project_id": project_id, "output_id": output.id, "coded_key": rendered.coded.key}
     statement = insert(TrialRow).values(**key, number=number, name="", note="", **values)
-    session.execute(statement.on_duplicate_key_update(values))
+    renewed = {**values, "likeness": func.coalesce(TrialRow.likeness, statement.inserted.likeness)}
+    session.execute(statement.on_duplicate_key_update(renewed if "likeness" in values else values))
     return session.scalar(select(TrialRow.id).where(mine, TrialRow.coded_key == rendered.coded.key))
 
 
@@ -98,15 +100,21 @@ def describe(session: Session, project_id: str, trial_id: int, words: TrialWords
 
 
 def note_likeness(session: Session, project_id: str, output_id: str, pixels: str, found: LikenessInfo) -> bool:
-    """Record how like its frames a trial is, if that was not known; whether it was not."""
-    whole = found.whole
-    likeness = {
-        "likeness": whole.model_dump(),
+    """Record how like its frames a trial is, if less of it was looked at before; whether that is so.
+
+    What it is chosen by stays once it is known: others were looked at in as many steps.
+    """
+    mine = _of(project_id, output_id), TrialRow.coded_key == pixels
+    row = session.scalar(select(TrialRow).where(*mine))
+    if row is None or (row.likeness is not None and row.likeness["steps"] >= len(found.steps)):
+        return False
+    row.error = found.error if row.error is None else row.error
+    row.likeness = {
+        "steps": len(found.steps),
+        "likeness": found.whole.model_dump(),
         "stands_out": None if found.stands_out is None else found.stands_out.model_dump(),
     }
-    unknown = _of(project_id, output_id), TrialRow.coded_key == pixels, TrialRow.error.is_(None)
-    noted = session.execute(update(TrialRow).where(*unknown).values(error=found.error, likeness=likeness))
-    return bool(getattr(noted, "rowcount", 0))
+    return True
 
 
 def _of(project_id: str, output_id: str) -> ColumnElement[bool]:

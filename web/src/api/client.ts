@@ -15,6 +15,8 @@ export type ResultInfo = Schemas["ResultInfo"];
 export type LikenessInfo = Schemas["LikenessInfo"];
 export type SearchInfo = Schemas["SearchInfo"];
 export type TrialInfo = Schemas["TrialInfo"];
+export type TrialsInfo = Schemas["TrialsInfo"];
+export type TrialFile = Schemas["TrialFile"];
 export type JobInfo = Schemas["JobInfo"];
 export type FrameInfo = Schemas["FrameInfo"];
 export type Problem = Schemas["Problem"];
@@ -98,13 +100,15 @@ export async function data<T = void>(
   return settled.data as T;
 }
 
+/** What was made of an output, and can be played: a result, or a trial. */
+export type Made = Pick<ResultInfo, "id" | "key" | "info" | "at"> & { trial?: true };
+
+const placeOf = ({ trial, id }: Made) => `/api/${trial ? "trials" : "results"}/${id}`;
 // The key in an address keeps apart what other data under the same numbers would answer.
-export const fileUrl = (result: ResultInfo) => `/api/results/${result.id}/file?key=${result.key}`;
+export const fileUrl = (made: Made) => `${placeOf(made)}/file?key=${made.key}`;
 /** One of the files of an output that is a folder of them. */
-export const oneFileUrl = (result: ResultInfo, number: number) =>
-  `/api/results/${result.id}/files/${number}?key=${result.key}`;
-export const playedFrameUrl = (result: ResultInfo, index: number) =>
-  `/api/results/${result.id}/frames/${index}?key=${result.key}`;
+export const oneFileUrl = (made: Made, number: number) => `${placeOf(made)}/files/${number}?key=${made.key}`;
+export const playedFrameUrl = (made: Made, index: number) => `${placeOf(made)}/frames/${index}?key=${made.key}`;
 export const printsUrl = (projectId: string, frameSet: number, page: number) =>
   `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
 export const clipFrameUrl = (importId: string, clip: string, number: number) =>

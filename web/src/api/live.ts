@@ -70,7 +70,7 @@ export function listen(queries: QueryClient): void {
       return;
     }
     if (news.kind === "search") {
-      refresh(queries, ["search", news.project_id]);
+      refresh(queries, ["trials", news.project_id]);
       return;
     }
     if (news.kind !== "hello") refresh(queries, ["shelf"]);

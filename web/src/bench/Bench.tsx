@@ -62,7 +62,9 @@ import {
 } from "./selection";
 import { usePlan } from "./panels/rhythm/usePlan";
 import { zoomStrip } from "./strip/scale";
-import { useFitting } from "./search";
+import { toggleTrials, useTrialLook } from "./trial/look";
+import { TrialsStage } from "./trial/TrialsStage";
+import { mayChange, useFitting } from "./trials";
 import { Stage } from "./Stage";
 import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
@@ -109,6 +111,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   const result = project.results.find((one) => one.output_id === output.id);
   const { shown, error } = useShown(result, viewOf(output).player(output));
   const look = useLook((state) => state.look);
+  const judging = useTrialLook((state) => state.open);
   const proving = useProof((state) => state.open);
   const hatched = useOpenMarks((state) => state.on);
   const laid = useLayout(bench, result?.id);
@@ -194,6 +197,8 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
           <CompareStage result={result} />
         ) : part === "framing" && framed === "size" && cropping ? (
           <CropStage bench={bench} shown={shown} />
+        ) : part === "tuning" && judging && mayChange(output).length > 0 ? (
+          <TrialsStage bench={bench} shown={shown} behind={behind} />
         ) : part === "tuning" && output.format === "sheet" && look === "sheet" ? (
           <SheetStage {...stage} laid={laid} />
         ) : part === "tuning" && ["sheet", "frames"].includes(output.format) && look === "scene" ? (
@@ -421,6 +426,10 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
           setPart("framing");
           useFramingPart.setState({ part: "size" });
           useCrop.setState(({ open }) => ({ open: !open, byKey: true }));
+        },
+        v: () => {
+          setPart("tuning");
+          toggleTrials();
         },
         p: () => {
           setPart("handoff");

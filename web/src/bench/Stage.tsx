@@ -9,7 +9,6 @@ import { usePlayhead } from "../player/playhead";
 import { usePlayed, type Played } from "../player/usePlayed";
 import { useRoom } from "../ui/useRoom";
 import { Segmented, Tip } from "../ui/controls";
-import { valueBy } from "../ui/slider";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
 import { paint, paintAlpha, paintBackdrops, paintEnds, shineThrough } from "./paint";
@@ -17,6 +16,7 @@ import { colourAt, usePick } from "./pick";
 import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
 import { useSoFar } from "./useSoFar";
+import { WipeHandle } from "./WipeHandle";
 import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
 
 export function Stage({
@@ -80,7 +80,7 @@ export function Stage({
             >
               <Picture shown={shown} frames={frames} source={source} scale={scale} matte={matte} />
               {view !== "backdrops" && overlay?.(scale)}
-              {view === "wipe" && <WipeHandle wipe={wipe} />}
+              {view === "wipe" && <WipeHandle wipe={wipe} name="Wipe between source and result" />}
             </div>
           ) : job?.state === "failed" ? null : growing ? (
             <Newest growing={growing} room={room} zoom={zoom} />
@@ -174,7 +174,7 @@ export function Stage({
   );
 }
 
-function backdropColour(backdrop: Backdrop, matte: string): string | undefined {
+export function backdropColour(backdrop: Backdrop, matte: string): string | undefined {
   return { chequer: undefined, page: matte, black: "#000", white: "#fff" }[backdrop];
 }
 
@@ -355,37 +355,6 @@ function Picture({
         if (taker) usePick.setState({ taker: null });
       }}
     />
-  );
-}
-
-function WipeHandle({ wipe }: { wipe: number }) {
-  const set = (to: number) => useView.setState({ wipe: Math.min(1, Math.max(0, to)) });
-  return (
-    <div
-      role="slider"
-      tabIndex={0}
-      aria-label="Wipe between source and result"
-      aria-valuemin={0}
-      aria-valuemax={100}
-      aria-valuenow={Math.round(wipe * 100)}
-      className="absolute inset-y-[-10px] w-[28px] -translate-x-1/2 cursor-ew-resize touch-none"
-      style={{ left: `${wipe * 100}%` }}
-      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
-      onPointerMove={(event) => {
-        const box = event.currentTarget.parentElement?.getBoundingClientRect();
-        if (box && event.currentTarget.hasPointerCapture(event.pointerId))
-          set((event.clientX - box.left) / box.width);
-      }}
-      onKeyDown={(event) => {
-        const to = valueBy(event.key, { value: wipe, min: 0, max: 1, step: 0.02, page: 0.1 });
-        if (to === null) return;
-        event.preventDefault();
-        set(to);
-      }}
-    >
-      <span className="absolute inset-y-0 left-1/2 w-[2px] -translate-x-1/2 bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.45)]" />
-      <span className="absolute top-1/2 left-1/2 size-6 -translate-1/2 rounded-full bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.3),0_1px_5px_rgb(0_0_0/0.4)]" />
-    </div>
   );
 }
 

@@ -2,7 +2,7 @@
 
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { ResultInfo } from "../api/client";
-import { openResult, type FrameSource, type Player } from "../player/frames";
+import { openMade, type FrameSource, type Player } from "../player/frames";
 import { follow, play } from "../player/playhead";
 
 export interface Shown {
@@ -35,7 +35,7 @@ export function useShown(
     if (!result || (current.current && samePictures(current.current.result, result))) return;
     let over = false;
     const load = async () => {
-      const opened = await openResult(result, player);
+      const opened = await openMade(result, player);
       if (over) {
         opened.frames.close();
         return;

@@ -1,6 +1,6 @@
 // Pictures to play: decoded from an output's own bytes in the browser, or fetched from the service.
 
-import { fileUrl, oneFileUrl, playedFrameUrl, type ResultInfo } from "../api/client";
+import { fileUrl, oneFileUrl, playedFrameUrl, type Made } from "../api/client";
 import { closeSheet, cutOut, loadSheet, type LoadedSheet } from "./sheet";
 import { palettesOf } from "./palettes";
 
@@ -211,22 +211,20 @@ export interface Opened {
   palettes: string[][];
 }
 
-/** A result's pictures, as its file really holds them: decoded in the browser where it has a decoder. */
-export async function openResult(result: ResultInfo, player: Player): Promise<Opened> {
-  const { info, at } = result;
+/** What was made, as its file really holds it: decoded in the browser where it has a decoder. */
+export async function openMade(made: Made, player: Player): Promise<Opened> {
+  const { info, at } = made;
   const served = () =>
-    new Fetched("service", at.length, info.width, info.height, (index) =>
-      playedFrameUrl(result, at[index] ?? 0),
-    );
+    new Fetched("service", at.length, info.width, info.height, (index) => playedFrameUrl(made, at[index] ?? 0));
   let opened: Opened;
   if (player === "animation" && "ImageDecoder" in window) {
-    const { bytes, type } = await fetched(result);
+    const { bytes, type } = await fetched(made);
     const images = new ImageDecoder({ data: bytes.slice(0), type, preferAnimation: at.length > 1 });
     await within(Promise.all([images.completed, images.tracks.ready]));
     const palettes = info.format === "gif" ? palettesOf(new Uint8Array(bytes)) : [];
     opened = { frames: new Decoded(images, at, info.width, info.height), palettes };
   } else if (player === "clip") {
-    const { bytes, type } = await fetched(result);
+    const { bytes, type } = await fetched(made);
     const video = document.createElement("video");
     video.muted = true;
     video.preload = "auto";
@@ -242,7 +240,7 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
     const each = info.duration_ms / 1000 / info.count;
     opened = { frames: new Clip(video, address, at, each), palettes: [] };
   } else if (player === "sheet") {
-    const sheet = await within(loadSheet((number) => oneFileUrl(result, number), info.sheets?.length ?? 1));
+    const sheet = await within(loadSheet((number) => oneFileUrl(made, number), info.sheets?.length ?? 1));
     opened = { frames: new OnSheet(sheet, info.width, info.height), palettes: [] };
   } else {
     opened = { frames: served(), palettes: [] };
@@ -251,8 +249,8 @@ export async function openResult(result: ResultInfo, player: Player): Promise<Op
   return opened;
 }
 
-async function fetched(result: ResultInfo): Promise<{ bytes: ArrayBuffer; type: string }> {
-  const answer = await fetch(fileUrl(result));
+async function fetched(made: Made): Promise<{ bytes: ArrayBuffer; type: string }> {
+  const answer = await fetch(fileUrl(made));
   if (!answer.ok) throw new Error("the output could not be fetched");
   return { bytes: await answer.arrayBuffer(), type: answer.headers.get("content-type") ?? "image/gif" };
 }

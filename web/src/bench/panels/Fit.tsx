@@ -4,19 +4,23 @@ import type { SearchInfo, TrialInfo } from "../../api/client";
 import { count, kilobytes, size } from "../../format";
 import { Button } from "../../ui/controls";
 import { mostBytes } from "../framing";
+import { toggleTrials, useTrialLook } from "../trial/look";
+import { Glance } from "../trial/Plot";
 import {
   adopt,
+  fitLabel,
+  inUse,
   isAllowed,
-  isSet,
   isUnderWay,
+  madeBy,
   mayChange,
-  useSearch,
+  runnersUp,
   useSearching,
+  useTrials,
   useWishes,
   type May,
-} from "../search";
+} from "../trials";
 import type { PanelProps } from "./panel";
-import { settingsOf, TrialPlot } from "./TrialPlot";
 
 const WORDS: Record<May, string> = {
   colours: "colours",
@@ -31,13 +35,15 @@ const WORDS: Record<May, string> = {
 
 export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "result" | "behind">) {
   const { output } = bench;
-  const search = useSearch(bench);
+  const { trials, search: newest } = useTrials(bench);
+  const search = newest?.kind === "budget" ? newest : null;
   const { begin, cancel } = useSearching(bench);
   const may = useWishes((state) => state.may);
   const most = mostBytes(output);
   const offered = mayChange(output);
   if (most === null || offered.length === 0) return null;
   const allowed = offered.filter((one) => isAllowed(may, one));
+  const made = search ? madeBy(search, trials) : [];
   const over = !behind && result !== undefined && result.info.bytes > most;
   return (
     <section aria-label="Fit the budget" className="flex flex-col gap-1.5">
@@ -45,7 +51,7 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
         {search && isUnderWay(search) ? (
           <>
             <span role="status" aria-label="Search" className="min-w-0 truncate text-xs text-ink-2">
-              {underWay(search)}
+              {underWay(search, made)}
             </span>
             <Button className="h-[26px]! px-2!" onClick={() => cancel(search)}>
               Cancel
@@ -57,9 +63,9 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
               look={over ? "strong" : "plain"}
               className="h-[26px]! px-2!"
               disabled={allowed.length === 0}
-              onClick={() => begin(most)}
+              onClick={() => begin("budget", most)}
             >
-              Fit under {kilobytes(most)} KB
+              {fitLabel(most)}
             </Button>
             <span className="text-xs text-ink-2">as good as it can be</span>
           </>
@@ -83,7 +89,14 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
           ))}
         </div>
       </details>
-      {search && search.trials.length > 0 && <Tried bench={bench} search={search} result={result} />}
+      {search && made.length > 0 && (
+        <Tried
+          bench={bench}
+          search={search}
+          trials={made}
+          used={behind ? undefined : inUse(made, result?.pixels)}
+        />
+      )}
       {search?.state === "failed" && search.error && (
         <p className="text-xs text-stop">
           ■ {search.error.message}
@@ -103,30 +116,50 @@ function allowedWords(offered: readonly May[], allowed: readonly May[]): string 
   return listed(allowed) || "nothing";
 }
 
-function underWay({ trials, most, best }: SearchInfo): string {
+function underWay({ most, best }: SearchInfo, trials: readonly TrialInfo[]): string {
   if (trials.length === 0) return "Trying…";
   const fits = trials.find(({ id }) => id === best);
   const least = Math.min(...trials.map(({ bytes }) => bytes));
-  const far = fits ? `best so far ${size(fits.bytes)}` : `least so far ${size(least)} of ${kilobytes(most)}`;
+  const far = fits
+    ? `best so far ${size(fits.bytes)}`
+    : `least so far ${size(least)} of ${kilobytes(most ?? 0)}`;
   return `${trials.length} tried, ${far}`;
 }
 
 /** What was tried, and what came of it. */
-function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> & { search: SearchInfo }) {
+function Tried({
+  bench,
+  search,
+  trials,
+  used,
+}: Pick<PanelProps, "bench"> & {
+  search: SearchInfo;
+  trials: readonly TrialInfo[];
+  used: TrialInfo | undefined;
+}) {
   const { output } = bench;
-  const found = search.trials.find(({ id }) => id === search.nearest);
-  const used = search.trials.find((trial) => trial.bytes === result?.info.bytes && isSet(output, trial));
+  const open = useTrialLook((state) => state.open);
+  const found = trials.find(({ id }) => id === search.nearest);
   const fits = search.best !== null;
+  const most = search.most ?? 0;
   const old = !used && bench.project.revision.id !== search.revision_id;
   // For another budget it is the best no more.
-  const other = search.most !== mostBytes(output) ? `, for ${kilobytes(search.most)} KB` : "";
-  const tried = count(search.trials.length, "file");
+  const other = most !== mostBytes(output) ? `, for ${kilobytes(most)} KB` : "";
+  const tried = count(trials.length, "file");
+  const over = isUnderWay(search);
   return (
     <>
-      <div className={old || other ? "opacity-60" : ""}>
-        <TrialPlot search={search} used={used?.id} />
-      </div>
-      {!isUnderWay(search) && found && (
+      {!open && (
+        <button
+          type="button"
+          title="Look at them on the stage"
+          onClick={toggleTrials}
+          className={`rounded-[7px] hover:outline-2 hover:outline-jay ${old || other ? "opacity-60" : ""}`}
+        >
+          <Glance search={search} trials={trials} used={used} />
+        </button>
+      )}
+      {!over && found && (
         <div className="flex items-center justify-between gap-2 text-xs">
           {found.id === used?.id ? (
             <span className={other ? "text-ink-2" : fits ? "text-fine" : "text-stop"}>
@@ -140,17 +173,33 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
                 {old && ", before the last change"}
                 {other}
               </span>
-              <Button className="h-[26px]! px-2!" onClick={() => adopt(bench, search, found)}>
+              <Button className="h-[26px]! px-2!" onClick={() => adopt(bench, found, fitLabel(most))}>
                 Use it
               </Button>
             </>
           )}
         </div>
       )}
-      {!isUnderWay(search) && <All bench={bench} search={search} used={used} />}
+      {!over && !other && (
+        <ul aria-label="Runners-up" className="flex flex-col gap-1">
+          {runnersUp(search, trials)
+            .filter(({ trial }) => trial.id !== used?.id)
+            .map(({ trial, words }) => (
+              <li key={trial.id} className="flex items-center justify-between gap-2 text-xs">
+                <span className="min-w-0 truncate text-ink-2">{words}</span>
+                <Button
+                  className="h-[22px]! px-2!"
+                  onClick={() => adopt(bench, trial, `Trial ${trial.number}`)}
+                >
+                  Use<span className="sr-only"> {size(trial.bytes)}</span>
+                </Button>
+              </li>
+            ))}
+        </ul>
+      )}
       {search.state === "done" && !fits && !other && (
         <p className="text-xs text-stop">
-          ■ {kilobytes(search.most)} KB cannot be reached by what may change.{" "}
+          ■ {kilobytes(most)} KB cannot be reached by what may change.{" "}
           <span className="text-ink-2">{giveWay(search)}</span>
         </p>
       )}
@@ -158,43 +207,8 @@ function Tried({ bench, search, result }: Pick<PanelProps, "bench" | "result"> &
   );
 }
 
-const inWords = ({ bytes, likeness: { ssim } }: TrialInfo, fits: boolean) =>
-  `${fits ? "best" : "smallest"}: ${size(bytes)}${ssim === null ? "" : `, SSIM ${ssim.toFixed(4)}`}`;
-
-/** Every file that was tried, the smallest first: each can be used instead. */
-function All({
-  bench,
-  search,
-  used,
-}: Pick<PanelProps, "bench"> & { search: SearchInfo; used: TrialInfo | undefined }) {
-  const sorted = [...search.trials].sort((one, two) => one.bytes - two.bytes);
-  return (
-    <details>
-      <summary className="text-xs text-ink-2">all {count(sorted.length, "file")} tried</summary>
-      <ul aria-label="Files tried" className="mt-1 flex flex-col gap-1">
-        {sorted.map((trial) => (
-          <li key={trial.id} className="flex items-center justify-between gap-2 text-xs">
-            <span className="min-w-0">
-              <span className={`figure ${trial.bytes <= search.most ? "" : "text-stop"}`}>
-                {size(trial.bytes)}
-                {trial.likeness.ssim !== null && ` · ${trial.likeness.ssim.toFixed(4)}`}
-              </span>
-              {trial.stands_out && <span className="text-look"> · {trial.stands_out.blemish}</span>}
-              <span className="block truncate text-ink-2">{settingsOf(trial, search.trials)}</span>
-            </span>
-            {trial === used ? (
-              <span className="text-ink-2">in use</span>
-            ) : (
-              <Button className="h-[24px]! px-2!" onClick={() => adopt(bench, search, trial)}>
-                Use<span className="sr-only"> {size(trial.bytes)}</span>
-              </Button>
-            )}
-          </li>
-        ))}
-      </ul>
-    </details>
-  );
-}
+const inWords = ({ bytes, likeness }: TrialInfo, fits: boolean) =>
+  `${fits ? "best" : "smallest"}: ${size(bytes)}${likeness?.ssim == null ? "" : `, SSIM ${likeness.ssim.toFixed(4)}`}`;
 
 /** What would have to give. */
 function giveWay({ may }: SearchInfo): string {

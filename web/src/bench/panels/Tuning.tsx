@@ -4,10 +4,12 @@ import { useEffect, useState } from "react";
 import type { Output } from "../../api/client";
 import { ago, kilobytes, size } from "../../format";
 import { Bar } from "../../ui/Bar";
-import { KILOBYTES, NumberField, Row } from "../../ui/controls";
+import { Button, KILOBYTES, NumberField, Row, Tip } from "../../ui/controls";
 import { viewOf } from "../formats/table";
 import { mostBytes } from "../framing";
 import { withLimit } from "../outputs";
+import { toggleTrials, useTrialLook } from "../trial/look";
+import { mayChange, useTrials } from "../trials";
 import { useSoFar } from "../useSoFar";
 import { Fit } from "./Fit";
 import { Likeness } from "./Likeness";
@@ -77,8 +79,12 @@ export function TuningPanel(panel: PanelProps) {
           }
           onClear={() => bench.editOutput("No budget", (so) => withLimit(so, "bytes", null))}
         />
-        <span className="text-ink-2">KB{output.target?.title ? `, of ${output.target.title}` : ""}</span>
+        <span className="min-w-0 grow truncate text-ink-2">
+          KB{output.target?.title ? `, of ${output.target.title}` : ""}
+        </span>
+        {mayChange(output).length > 0 && <TrialsButton bench={bench} />}
       </Row>
+      <Likeness result={result} behind={behind} />
       <Panel
         panel={panel}
         output={output}
@@ -91,8 +97,24 @@ export function TuningPanel(panel: PanelProps) {
           )
         }
       />
-      <Likeness result={result} behind={behind} />
     </>
+  );
+}
+
+function TrialsButton({ bench }: Pick<PanelProps, "bench">) {
+  const open = useTrialLook((state) => state.open);
+  const { trials } = useTrials(bench);
+  return (
+    <Tip text="Every file that was made of this output, two at a time" keys="V">
+      <Button
+        look={open ? "strong" : "plain"}
+        aria-pressed={open}
+        className="h-[26px]! px-2!"
+        onClick={toggleTrials}
+      >
+        Trials <span className="figure">{trials.length}</span>
+      </Button>
+    </Tip>
   );
 }
 

@@ -1,0 +1,36 @@
+// Formats that an output could have instead, and where each plays.
+
+import type { Output, TrialInfo } from "../../api/client";
+import { viewOf } from "../formats/table";
+
+/** From memory, as browsers stood in 2025; common practice, no published source. */
+const PLAYS: Record<string, string> = {
+  GIF: "anywhere",
+  APNG: "browsers since 2020",
+  WebP: "browsers since 2020",
+  AVIF: "browsers since 2023",
+  MP4: "browsers and posts, no alpha",
+  WebM: "browsers; alpha not in Safari",
+};
+
+export interface InFormat {
+  trial: TrialInfo;
+  title: string;
+  plays: string;
+}
+
+/** Of each other format that was tried the trial that is most like the first, which is as the output was. */
+export function placesOf([first, ...others]: readonly TrialInfo[]): InFormat[] {
+  if (!first) return [];
+  const far = (one: TrialInfo) => Math.abs((one.error ?? 1) - (first.error ?? 0));
+  const found = new Map<string, TrialInfo>();
+  for (const trial of others) {
+    const output = trial.output as unknown as Output;
+    const title = viewOf(output).title(output);
+    const known = found.get(title);
+    if (!known || far(trial) < far(known)) found.set(title, trial);
+  }
+  return [...found]
+    .map(([title, trial]) => ({ trial, title, plays: PLAYS[title] ?? "" }))
+    .sort((one, two) => one.trial.bytes - two.trial.bytes);
+}
