@@ -29,6 +29,10 @@ _LOOK = 0.1
 """Seconds between two looks whether it is still wanted."""
 
 
+class _GivesWayError(Exception):
+    """What is measured is wanted, but later."""
+
+
 class Likenesses:
     """Measures one result at a time; one of the same output that is asked for later takes its place."""
 
@@ -54,7 +58,8 @@ class Likenesses:
     ) -> LikenessInfo:
         """Of what was made by a recipe.
 
-        Raises ``Conflict`` when another of the output is asked for meanwhile, and of a trial when a result is.
+        A trial gives way to results, and is begun anew after them. Raises ``Conflict`` when another result, or
+        another trial, of the output is asked for meanwhile.
         """
         if isinstance(result.output, SheetOutput):
             raise InputError(
@@ -77,24 +82,32 @@ class Likenesses:
         def wanted() -> None:
             if self._stopped.is_set():
                 raise Unavailable("the service is stopping", remedy="ask again once it is back")
-            if self._newest[where] != key or (trial and self._pressing):
+            if self._newest[where] != key:
                 raise Cancelled("another file was asked for")
+
+        def on_step() -> None:
+            wanted()
+            if trial and self._pressing:
+                raise _GivesWayError
 
         def make() -> bytes:
             deadline = time.monotonic() + MOST_WAIT
-            while not self._measuring.acquire(timeout=_LOOK):
-                wanted()
-                if time.monotonic() > deadline:
-                    raise Unavailable("too much is being measured", remedy="ask again in a moment")
-            try:
-                wanted()
-                most = max(1, MOST_PIXELS // (info.info.width * info.info.height))
-                measured = measure(
-                    recipe, frames, result.output.id, result.timed, self._stages, most=most, on_step=wanted
-                )
-                return json.dumps(_document(measured)).encode()
-            finally:
-                self._measuring.release()
+            while True:
+                while (trial and self._pressing) or not self._measuring.acquire(timeout=_LOOK):
+                    wanted()
+                    if time.monotonic() > deadline:
+                        raise Unavailable("too much is being measured", remedy="ask again in a moment")
+                    if trial and self._pressing:
+                        self._stopped.wait(_LOOK)
+                try:
+                    on_step()
+                    most = max(1, MOST_PIXELS // (info.info.width * info.info.height))
+                    made = recipe, frames, result.output.id, result.timed, self._stages
+                    return json.dumps(_document(measure(*made, most=most, on_step=on_step))).encode()
+                except _GivesWayError:
+                    continue
+                finally:
+                    self._measuring.release()
 
         pressing = object()
         if not trial:

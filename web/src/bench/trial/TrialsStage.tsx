@@ -168,7 +168,7 @@ function useMeasuring({ project, output }: Bench, trials: readonly TrialInfo[]):
       .then(() => queries.invalidateQueries({ queryKey: ["trials", project.id, output.id] }))
       .catch((error: unknown) => {
         if (abort.signal.aborted) return;
-        // What is in the way passes: a result is measured first.
+        // What is in the way passes.
         if (error instanceof ApiError && [409, 503].includes(error.status))
           timer = setTimeout(() => setTries((before) => before + 1), 500);
         else setPassed((before) => new Set([...before, next]));
