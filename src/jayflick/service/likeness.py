@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from ..core.errors import Cancelled, InputError
+from ..core.formats.spent import Spent, spent
 from ..core.framing.prepared import SourceFrame
 from ..core.quality.likeness import Likeness
 from ..core.recipe import Recipe, SheetOutput
@@ -24,7 +25,7 @@ MOST_PIXELS = 60_000_000
 
 MOST_WAIT = 20.0
 """Seconds that one waits for its turn: those who wait hold a thread each."""
-_DOCUMENT_VERSION = 2
+_DOCUMENT_VERSION = 3
 _LOOK = 0.1
 """Seconds between two looks whether it is still wanted."""
 
@@ -103,7 +104,9 @@ class Likenesses:
                     on_step()
                     most = max(1, MOST_PIXELS // (info.info.width * info.info.height))
                     made = recipe, frames, result.output.id, result.timed, self._stages
-                    return json.dumps(_document(measure(*made, most=most, on_step=on_step))).encode()
+                    measured = measure(*made, most=most, on_step=on_step)
+                    bytes_spent = spent(result.output, result.coded, result.timed)
+                    return json.dumps(_document(measured, bytes_spent)).encode()
                 except _GivesWayError:
                     continue
                 finally:
@@ -120,13 +123,14 @@ class Likenesses:
             self._pressing.discard(pressing)
 
 
-def _document(measured: Measured) -> dict[str, Any]:
+def _document(measured: Measured, bytes_spent: Spent | None) -> dict[str, Any]:
     return {
         "whole": figures_of(measured.whole),
         "error": lost(measured.whole),
         "steps": measured.steps,
         "parts": [figures_of(part) for part in measured.parts],
         "stands_out": None if measured.worst is None else asdict(measured.worst),
+        "spent": None if bytes_spent is None else asdict(bytes_spent),
     }
 
 

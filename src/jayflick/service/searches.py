@@ -13,7 +13,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import InputError
-from ..core.recipe import Recipe
+from ..core.recipe import Recipe, SheetOutput
 from ..core.tuning.budget import USUAL, may_change
 from ..core.tuning.choice import Candidate, best_of, nearest_of
 from ..core.tuning.kinds import other_kinds
@@ -136,12 +136,14 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
     except KeyError:
         raise NotFound("there is no such output") from None
     may = frozenset(USUAL if request.may is None else request.may) & may_change(output)
+    if request.as_set is not None and isinstance(request.as_set, SheetOutput):
+        raise InputError("a sheet is not measured", file=output.file_name, remedy="choose another output")
     if request.kind == "formats":
         if not other_kinds(output):
             raise InputError(
                 "its target takes no other format", file=output.file_name, remedy="check against another target"
             )
-    elif not may:
+    elif request.kind != "one" and not may:
         raise InputError(
             "nothing that may change spares bytes here",
             file=output.file_name,
@@ -156,6 +158,7 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
         kind=request.kind,
         most=request.most,
         may=sorted(may),
+        as_set=None if request.as_set is None else request.as_set.model_dump(mode="json"),
     )
     session.add(row)
     session.flush()
@@ -170,12 +173,14 @@ def cancel(session: Session, project_id: str, search_id: int) -> None:
 
 
 def trials_of(session: Session, project_id: str, output_id: str) -> TrialsInfo:
-    """The trials of an output, and the newest search for some."""
+    """The trials of an output, and the newest searches for some."""
     projects.find(session, project_id)
     known = trials.shown(session, project_id, output_id)
     mine = Search.project_id == project_id, Search.output_id == output_id
-    row = session.scalar(select(Search).where(*mine).order_by(Search.id.desc()).limit(1))
-    return TrialsInfo(trials=known, search=None if row is None else _shown(session, row, known))
+    newest: dict[str, Search] = {}
+    for row in session.scalars(select(Search).where(*mine).order_by(Search.id.desc())):
+        newest.setdefault(row.kind, row)
+    return TrialsInfo(trials=known, searches=[_shown(session, row, known) for row in newest.values()])
 
 
 def _shown(session: Session, row: Search, known: Sequence[TrialInfo]) -> SearchInfo:

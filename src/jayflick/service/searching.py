@@ -16,13 +16,13 @@ from ..core.store import Store
 from ..core.tuning.budget import search
 from ..core.tuning.kinds import in_other_formats
 from ..core.tuning.spread import spread
-from ..core.tuning.trial import Trial
+from ..core.tuning.trial import LOOKED_AT, Trial, try_out
 from .database import transact
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import frames_of
 from .models import Project, Revision, Search, SearchTrial, TrialRow, now
 from .room import is_full
-from .trials import keep_trial, output_of
+from .trials import OUTPUT, keep_trial, output_of
 from .worker import TICK, Place, sessions_of
 
 
@@ -42,6 +42,7 @@ def run_search(place: Place, search_id: int) -> None:
             TrialRow.project_id == wanted.project_id, TrialRow.output_id == wanted.output_id
         )
         known = [(output_of(row, output), row.bytes) for row in session.scalars(before)]
+    as_set = output if wanted.as_set is None else OUTPUT.validate_python(wanted.as_set)
     stages, may = Stages(place.stages, store), frozenset(wanted.may)
     told: dict[str, Any] = {
         "on_trial": lambda trial: transact(sessions, _record, search_id, trial),
@@ -50,6 +51,9 @@ def run_search(place: Place, search_id: int) -> None:
     carry_out: dict[str, Callable[[], object]] = {
         "budget": lambda: search(recipe, frames, output.id, wanted.most or 0, stages, may=may, **told),  # type: ignore[arg-type] # as it was checked when it was asked for
         "spread": lambda: spread(recipe, frames, output.id, stages, may=may, known=known, **told),  # type: ignore[arg-type]
+        "one": lambda: told["on_trial"](
+            try_out(recipe, frames, as_set, stages, most=LOOKED_AT, on_progress=told["on_progress"])
+        ),
         "formats": lambda: in_other_formats(recipe, frames, output.id, stages, **told),
     }
     try:

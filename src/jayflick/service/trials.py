@@ -24,7 +24,7 @@ from .schemas.searches import TrialFile, TrialInfo, TrialWords
 NAMES = {"id", "name", "target"}
 """What of an output is none of its trials' business."""
 
-_OUTPUT: TypeAdapter[Output] = TypeAdapter(Output)
+OUTPUT: TypeAdapter[Output] = TypeAdapter(Output)
 
 
 def keep_trial(
@@ -80,7 +80,7 @@ def made_trial(session: Session, store: Store, trial_id: int, key: str | None = 
 def output_of(row: TrialRow, like: BaseOutput | None = None) -> Output:
     """A trial's output, named as ``like`` is."""
     names = {} if like is None else like.model_dump(include=NAMES)
-    return _OUTPUT.validate_python({**row.output, "id": row.output_id, **names})
+    return OUTPUT.validate_python({**row.output, "id": row.output_id, **names})
 
 
 def recipe_with(recipe: Recipe, output: BaseOutput) -> Recipe:

@@ -72,7 +72,7 @@ import { useShown } from "./useShown";
 import { useWatching } from "./useSoFar";
 import { useViews } from "./views";
 import { ViewsStage } from "./ViewsStage";
-import { nextBackdrop, nextReach, nextZoom, setView, toggleNeighbours, VIEWS } from "./view";
+import { nextBackdrop, nextReach, nextZoom, setView, toggleLoupe, toggleNeighbours, VIEWS } from "./view";
 import { PARTS, PART_NAMES, partStatuses, type Part } from "./verdicts";
 
 export function Bench() {
@@ -422,6 +422,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         n: event.shiftKey ? nextReach : toggleNeighbours,
         b: nextBackdrop,
         z: nextZoom,
+        l: toggleLoupe,
         x: () => {
           setPart("framing");
           useFramingPart.setState({ part: "size" });
@@ -445,7 +446,7 @@ function useKeys(bench: BenchParts, setPart: (part: Part) => void, choose: (id: 
         toggle();
       } else if (parts[key]) {
         setPart(parts[key]);
-      } else if (/^[1-5]$/.test(key)) {
+      } else if (/^[1-7]$/.test(key)) {
         const view = VIEWS[Number(key) - 1];
         if (view) setView(view.value);
       } else if (actions[key]) {

@@ -1,5 +1,6 @@
 // The picture, alone on untinted grey: result, source, a wipe between both, or their difference.
 
+import { Layers, Search } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { sourceUrl, type JobInfo } from "../api/client";
 import { size } from "../format";
@@ -11,13 +12,34 @@ import { useRoom } from "../ui/useRoom";
 import { Segmented, Tip } from "../ui/controls";
 import type { Bench } from "./edits";
 import { pageColour } from "./framing";
-import { paint, paintAlpha, paintBackdrops, paintEnds, shineThrough } from "./paint";
+import { Loupe } from "./Loupe";
+import {
+  light,
+  MOST_ERROR,
+  paint,
+  paintAlpha,
+  paintBackdrops,
+  paintChanges,
+  paintEnds,
+  paintError,
+  shineThrough,
+} from "./paint";
 import { colourAt, usePick } from "./pick";
 import { StageNews } from "./StageNews";
 import type { Shown } from "./useShown";
 import { useSoFar } from "./useSoFar";
 import { WipeHandle } from "./WipeHandle";
-import { BACKDROPS, setView, toggleNeighbours, useView, VIEWS, ZOOMS, type Backdrop } from "./view";
+import {
+  BACKDROPS,
+  NEEDS_SOURCE,
+  setView,
+  toggleLoupe,
+  toggleNeighbours,
+  useView,
+  VIEWS,
+  ZOOMS,
+  type Backdrop,
+} from "./view";
 
 export function Stage({
   bench,
@@ -47,9 +69,9 @@ export function Stage({
   /** What lies over the picture, of which a pixel has so many of the screen. */
   overlay?: (scale: number) => ReactNode;
 }) {
-  const { view, backdrop, zoom, wipe, neighbours, reach } = useView();
+  const { view, backdrop, zoom, wipe, neighbours, reach, loupe } = useView();
   const [area, room] = useRoom();
-  const source = useSource(shown, ["source", "wipe", "difference"].includes(view));
+  const source = useSource(shown, loupe || NEEDS_SOURCE.includes(view));
   const info = shown?.result.info;
   const alike = growing !== null && growing.width === info?.width && growing.height === info.height;
   const frames = useMemo(
@@ -80,6 +102,12 @@ export function Stage({
             >
               <Picture shown={shown} frames={frames} source={source} scale={scale} matte={matte} />
               {view !== "backdrops" && overlay?.(scale)}
+              {loupe && !["ends", "backdrops"].includes(view) && (
+                <Loupe frames={frames} source={source} scale={scale} />
+              )}
+              {["result", "source", "wipe", "difference", "error"].includes(view) && (
+                <PlaceMark scale={scale} />
+              )}
               {view === "wipe" && <WipeHandle wipe={wipe} name="Wipe between source and result" />}
             </div>
           ) : job?.state === "failed" ? null : growing ? (
@@ -99,6 +127,8 @@ export function Stage({
           {view === "ends" && <Label side="left" text="last" />}
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
+          {view === "error" && <ErrorKey />}
+          {view === "changes" && <Label side="left" text="what changes, over what stays" />}
           {(view === "wipe" || view === "result") && (
             <ResultLabel bytes={info.bytes} behind={behind} coding={alike && coding} />
           )}
@@ -152,10 +182,22 @@ export function Stage({
           <button
             type="button"
             aria-pressed={neighbours}
+            aria-label="Onion skin"
             onClick={toggleNeighbours}
-            className={`h-[30px] rounded-[8px] px-2.5 font-medium ${neighbours ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
+            className={`grid h-[30px] w-[32px] place-items-center rounded-[8px] ${neighbours ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
           >
-            Onion skin
+            <Layers size={15} />
+          </button>
+        </Tip>
+        <Tip text="Loupe: the pixels under the pointer, in source and result" keys="L">
+          <button
+            type="button"
+            aria-pressed={loupe}
+            aria-label="Loupe"
+            onClick={toggleLoupe}
+            className={`grid h-[30px] w-[32px] place-items-center rounded-[8px] ${loupe ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
+          >
+            <Search size={15} />
           </button>
         </Tip>
         {neighbours && (
@@ -177,6 +219,9 @@ export function Stage({
 export function backdropColour(backdrop: Backdrop, matte: string): string | undefined {
   return { chequer: undefined, page: matte, black: "#000", white: "#fff" }[backdrop];
 }
+
+/** The side of what is looked at as one when it is told where something stands out, in pixels. */
+const TILE = 16;
 
 /** Whole multiples when there is room for them, so that pixels stay pixels; otherwise as large as fits. */
 function scaleFor(
@@ -298,7 +343,7 @@ function Picture({
   matte: string;
 }) {
   const taker = usePick((state) => state.taker);
-  const { view, wipe, neighbours, reach } = useView();
+  const { view, wipe, neighbours, reach, lit } = useView();
   const { width, height } = shown.result.info;
   const canvas = usePlayed(
     useMemo<Played>(() => {
@@ -311,6 +356,11 @@ function Picture({
               [frames, count - 1],
               [frames, 0],
             ];
+          if (view === "changes")
+            return [
+              [frames, step],
+              [frames, (step - 1 + count) % count],
+            ];
           const asked: [FrameSource, number][] = view === "source" ? [] : [[frames, step]];
           return source ? [...asked, [source, step]] : asked;
         },
@@ -322,7 +372,12 @@ function Picture({
           } else if (view === "alpha" && result) paintAlpha(context, result);
           else if (view === "backdrops" && result)
             paintBackdrops(context, result, ["#000000", "#ffffff", matte]);
-          else paint(context, view, wipe, result, true_);
+          else if (view === "error") {
+            if (result && true_) paintError(context, result, true_);
+          } else if (view === "changes") {
+            if (first) paintChanges(context, first, second);
+          } else paint(context, view, wipe, result, true_);
+          if (lit && view === "result") light(context, lit);
           if (neighbours && view === "result")
             for (let far = Math.min(reach, count >> 1); far > 0; far -= 1)
               for (const beside of [(step - far + count) % count, (step + far) % count]) {
@@ -338,7 +393,7 @@ function Picture({
             if (now.steps > index && (before.steps <= index || before.frames !== now.frames)) draw();
           }),
       };
-    }, [frames, source, view, wipe, neighbours, reach, matte]),
+    }, [frames, source, view, wipe, neighbours, reach, matte, lit]),
   );
   return (
     <canvas
@@ -355,6 +410,38 @@ function Picture({
         if (taker) usePick.setState({ taker: null });
       }}
     />
+  );
+}
+
+/** Around what was gone to, as long as its frame is on show. */
+function PlaceMark({ scale }: { scale: number }) {
+  const mark = useView((state) => state.mark);
+  const here = usePlayhead((state) => mark !== null && state.index === mark.step);
+  if (!mark || !here) return null;
+  const [left, top] = mark.place;
+  return (
+    <span
+      role="img"
+      aria-label="What stands out"
+      className="pointer-events-none absolute rounded-[4px] border-2 border-white shadow-[0_0_0_2px_rgb(0_0_0/0.6),inset_0_0_0_1px_rgb(0_0_0/0.5)]"
+      style={{
+        left: (left - TILE) * scale,
+        top: (top - TILE) * scale,
+        width: 3 * TILE * scale,
+        height: 3 * TILE * scale,
+      }}
+    />
+  );
+}
+
+/** What the colours of the error map mean. */
+function ErrorKey() {
+  return (
+    <span className="pointer-events-none absolute top-3 left-3 flex items-center gap-2 rounded-[6px] bg-[#1c2530]/90 px-2 py-0.5 text-xs font-medium text-[#fffdf9]">
+      error 0
+      <span className="h-2 w-[72px] rounded-[2px] bg-[linear-gradient(90deg,#000,#461478,#be285a,#fa9628,#fff)] outline outline-[#fffdf9]/50" />
+      {MOST_ERROR} levels
+    </span>
   );
 }
 

@@ -1,6 +1,9 @@
 // How like its frames the output's own file is, and what stands out.
 
 import { useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+import { show } from "../player/playhead";
+import { useView } from "./view";
 import { api, data, type LikenessInfo, type ResultInfo } from "../api/client";
 
 /** Of a result; undefined until it is measured, and where nothing is. */
@@ -22,7 +25,27 @@ export function useLikeness(result: ResultInfo | undefined): LikenessInfo | unde
   return query.data;
 }
 
+/** What the bars of the strip tell. */
+export const useBars = create<{ by: "bytes" | "likeness" }>(() => ({ by: "bytes" }));
+
+/** What is lost in each of so many steps, in ten thousandths: where not all were looked at as in the one looked at before. */
+export function lostBySteps({ steps, parts }: Pick<LikenessInfo, "steps" | "parts">, count: number): number[] {
+  const lost: number[] = [];
+  for (let step = 0, at = -1; step < count; step += 1) {
+    if (steps[at + 1] === step) at += 1;
+    const part = parts[Math.max(at, 0)];
+    lost.push(part?.ssim == null ? 0 : (1 - part.ssim) * 1e4);
+  }
+  return lost;
+}
+
 type StandsOut = NonNullable<LikenessInfo["stands_out"]>;
+
+/** Show where something stands out. */
+export function goTo({ at, place }: StandsOut): void {
+  show(at);
+  useView.setState({ mark: place ? { step: at, place: [place[0], place[1]] } : null });
+}
 
 const ROWS = ["top", "middle", "bottom"];
 const COLUMNS = ["left", "centre", "right"];

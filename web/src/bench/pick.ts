@@ -12,6 +12,9 @@ export function colourAt(canvas: HTMLCanvasElement, clientX: number, clientY: nu
   const y = Math.floor(((clientY - box.top) / box.height) * canvas.height);
   const [red = 0, green = 0, blue = 0, alpha = 0] =
     canvas.getContext("2d")?.getImageData(x, y, 1, 1).data ?? [];
-  if (alpha === 0) return null;
-  return `#${[red, green, blue].map((level) => level.toString(16).padStart(2, "0")).join("")}`;
+  return alpha === 0 ? null : hexOf([red, green, blue]);
 }
+
+/** As #rrggbb. */
+export const hexOf = ([red, green, blue]: readonly [number, number, number, ...number[]]) =>
+  `#${[red, green, blue].map((level) => level.toString(16).padStart(2, "0")).join("")}`;

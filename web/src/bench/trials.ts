@@ -53,9 +53,9 @@ export const useWishes = create<Wishes>(() => ({ may: {}, begun: [] }));
 
 export const isAllowed = (may: Wishes["may"], what: May) => may[what] ?? (what !== "size" && what !== "rate");
 
-const NONE: TrialsInfo = { trials: [], search: null };
+const NONE: TrialsInfo = { trials: [], searches: [] };
 
-/** The trials of an output, and the newest search for some. */
+/** The trials of an output, and the newest searches for some. */
 export function useTrials({ project, output }: Pick<Bench, "project" | "output">): TrialsInfo {
   const pixels = project.results.find((one) => one.output_id === output.id)?.pixels;
   const query = useQuery({
@@ -78,8 +78,10 @@ export function useTrials({ project, output }: Pick<Bench, "project" | "output">
   return query.data ?? NONE;
 }
 
-export const isUnderWay = (search: SearchInfo | null) =>
-  search?.state === "queued" || search?.state === "running";
+export const isUnderWay = ({ state }: SearchInfo) => state === "queued" || state === "running";
+
+/** The newest search of a kind. */
+export const newest = ({ searches }: TrialsInfo, kind: Kind) => searches.find((one) => one.kind === kind);
 
 /** The trials that a search made, in their order. */
 export function madeBy(search: SearchInfo, trials: readonly TrialInfo[]): TrialInfo[] {
@@ -96,14 +98,14 @@ export function useSearching({ project, output, release }: Bench) {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["trials", project.id, output.id] });
   return {
-    begin: (kind: Kind, most?: number) => {
+    begin: (kind: Kind, more: { most?: number; as_set?: Output } = {}) => {
       release();
       const { may } = useWishes.getState();
       const allowed = mayChange(output).filter((one) => isAllowed(may, one));
       data<SearchInfo>(
         api.POST("/api/projects/{project_id}/searches", {
           params: { path: { project_id: project.id } },
-          body: { output: output.id, kind, most: most ?? null, may: allowed },
+          body: { output: output.id, kind, most: null, as_set: null, ...more, may: allowed },
         }),
       )
         .then((search) => {
@@ -268,19 +270,20 @@ export function runnersUp(search: SearchInfo, trials: readonly TrialInfo[]): Run
 
 /** What this window searched for is taken over once it is found, as one edit, if the output was not changed meanwhile. */
 export function useFitting(bench: Bench): void {
-  const { trials, search } = useTrials(bench);
+  const known = useTrials(bench);
   const begun = useWishes((state) => state.begun);
   const waiting = useEdits((state) => state.waiting.length > 0);
   const { output } = bench;
   const result = bench.project.results.find((one) => one.output_id === output.id);
   useEffect(() => {
+    const search = newest(known, "budget");
     if (!search || search.output_id !== output.id || !begun.includes(search.id) || isUnderWay(search)) return;
     useWishes.setState({ begun: begun.filter((id) => id !== search.id) });
-    const made = madeBy(search, trials);
+    const made = madeBy(search, known.trials);
     const best = made.find(({ id }) => id === search.best);
     const current = result?.revision_id === bench.project.revision.id ? result.pixels : undefined;
     const as = !waiting && made[0]?.pixels === current;
     if (search.state === "done" && best && as && best.pixels !== current)
       adopt(bench, best, fitLabel(search.most ?? best.bytes));
-  }, [search, trials, begun, waiting, bench, output.id, result]);
+  }, [known, begun, waiting, bench, output.id, result]);
 }

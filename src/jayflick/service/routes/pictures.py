@@ -1,5 +1,6 @@
 """Pictures and files, as they came and as they were made."""
 
+import json
 from functools import partial
 from io import BytesIO
 from pathlib import PurePath
@@ -8,11 +9,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Response
 from fastapi.responses import StreamingResponse
 from PIL import Image
+from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.formats.gif.reader import colours_of, read_gif
 from ...core.formats.table import format_of
 from ...core.framing.frames import Framed
+from ...core.palette.swatches import swatches
 from ...core.portable import portable
 from ...core.recipe import Recipe
 from ...core.render import sources_of
@@ -37,8 +40,8 @@ from ..parts import (
     lasting,
 )
 from ..pictures import thumb_of, view_of
-from ..results import made
-from ..schemas.likeness import LikenessInfo
+from ..results import MadeOutput, made
+from ..schemas.likeness import LikenessInfo, SwatchInfo
 from ..schemas.searches import TrialFile
 from ..trials import made_trial, recipe_with
 
@@ -131,13 +134,31 @@ def _keyed(data: bytes, media_type: str, key: str | None, **headers: str) -> Res
 @router.get("/results/{result_id}/palette")
 def get_palette(result_id: Number, service: Parts, session: Reading) -> list[str]:
     """The colours that a GIF shows, as #rrggbb; refused where its frames have palettes of their own."""
+    result = _gif(result_id, service, session)
+    name = result.output.file_name
+    return colours_of(read_gif(result.timed.files[0].read(), name=name), name=name)
+
+
+@router.get("/results/{result_id}/swatches")
+def get_swatches(result_id: Number, service: Parts, session: Reading) -> list[SwatchInfo]:
+    """The colours that a GIF shows, those that are used most first, at most 256."""
+    result = _gif(result_id, service, session)
+
+    def make() -> bytes:
+        found = swatches(format_of(result.output).pictures([result.timed.files[0].read()]))
+        return json.dumps([one._asdict() for one in found]).encode()
+
+    data = service.stages.obtain("swatches", cache_key("swatches", 1, result.coded.key), make)
+    return [SwatchInfo.model_validate(one) for one in json.loads(data)]
+
+
+def _gif(result_id: int, service: Service, session: Session) -> MadeOutput:
     result = made(session, service.store, result_id, None)
     if result.output.format != "gif":
         raise InputError(
             "only a GIF has a palette", file=result.output.file_name, remedy="choose another output"
         )
-    name = result.output.file_name
-    return colours_of(read_gif(result.timed.files[0].read(), name=name), name=name)
+    return result
 
 
 @router.get("/results/{result_id}/likeness")

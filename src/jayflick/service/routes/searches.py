@@ -17,7 +17,7 @@ def get_trials(
     session: Reading,
     output: Annotated[str, Query(max_length=40, description="Its id")],
 ) -> TrialsInfo:
-    """The trials of an output, the newest 200, and the newest search for some."""
+    """The trials of an output, the newest 200, and the newest search of each kind for some."""
     return searches.trials_of(session, project_id, output)
 
 
@@ -37,9 +37,7 @@ def begin_search(project_id: ProjectId, request: SearchRequest, service: Parts) 
     service.transact(searches.ask, project_id, request)
     service.searches.wake()
     with service.sessions() as session:
-        found = searches.trials_of(session, project_id, request.output).search
-    assert found is not None, "it was asked for just now"
-    return found
+        return searches.trials_of(session, project_id, request.output).searches[0]
 
 
 @router.post("/searches/{search_id}/cancel", status_code=204)

@@ -29,6 +29,19 @@ class StandsOut(Document):
     place: tuple[int, int] | None = Field(description="Left and top of where it is worst there, in pixels")
 
 
+class SpentInfo(Document):
+    """What a file's bytes are spent on."""
+
+    palettes: int
+    pictures: int
+    rest: int
+
+
+class SwatchInfo(Document):
+    colour: str = Field(examples=["#e8a33d"])
+    share: float = Field(description="Of all pixels that show a colour, 0 to 1")
+
+
 class LikenessInfo(Document):
     """How like its frames an output's own file is, as it is decoded."""
 
@@ -37,3 +50,4 @@ class LikenessInfo(Document):
     steps: list[int] = Field(description="The played steps that were looked at, from 0")
     parts: list[Figures] = Field(description="Of each of them")
     stands_out: StandsOut | None = Field(description="None where nothing does")
+    spent: SpentInfo | None = Field(description="None where it cannot be told what its pictures take")

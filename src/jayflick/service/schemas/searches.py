@@ -5,13 +5,14 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from ...core.recipe import Output
 from ...core.text import CleanText
 from ...core.tuning.budget import May
 from .document import Document, Problem
 from .likeness import Figures, StandsOut
 from .results import OutputInfo
 
-SearchKind = Literal["budget", "spread", "formats"]
+SearchKind = Literal["budget", "spread", "formats", "one"]
 
 
 class SearchRequest(Document):
@@ -21,8 +22,9 @@ class SearchRequest(Document):
     kind: SearchKind = Field(
         "budget",
         description="budget: the truest file that fits; spread: others, where there are no trials yet; "
-        "formats: the other formats that its target takes, about as like its frames",
+        "formats: the other formats that its target takes, about as like its frames; one: as it is set here",
     )
+    as_set: Output | None = Field(None, description="The output as it might be, of the same id")
     most: int | None = Field(None, ge=1, le=1 << 40, description="The budget, in bytes")
     may: list[May] | None = Field(
         None, max_length=20, description="What may change; none: all but size and rate"
@@ -32,6 +34,10 @@ class SearchRequest(Document):
     def _has_a_budget(self) -> Self:
         if (self.kind == "budget") != (self.most is not None):
             raise ValueError("most belongs to a search for a budget, and to no other")
+        if (self.kind == "one") != (self.as_set is not None):
+            raise ValueError("as_set belongs to a search of one, and to no other")
+        if self.as_set is not None and self.as_set.id != self.output:
+            raise ValueError("as_set is another output")
         return self
 
 
@@ -97,4 +103,4 @@ class TrialsInfo(Document):
     """The trials of an output, the newest 200."""
 
     trials: list[TrialInfo] = Field(description="By their numbers")
-    search: SearchInfo | None = Field(description="The newest")
+    searches: list[SearchInfo] = Field(description="The newest of each kind, the newest first")

@@ -6,6 +6,7 @@ import { usePlayhead } from "../../player/playhead";
 import type { Shown } from "../useShown";
 import { readColours } from "../../typed";
 import { tellError } from "../../ui/notices";
+import { OpenPalette } from "./OpenPalette";
 import type { FormatView, Of, TuneProps } from "./format";
 
 export const gif: FormatView<"gif"> = {
@@ -77,7 +78,15 @@ function GifPanel({ panel, output }: TuneProps<"gif">) {
         onChange={(colours, gesture) => set({ colours }, `Colours to ${colours}`, gesture)}
         onRelease={bench.release}
       />
-      {shown && <Palettes shown={shown} />}
+      {shown && (
+        <OpenPalette
+          bench={bench}
+          output={output}
+          result={behind ? undefined : result}
+          set={set}
+          strip={<Palettes shown={shown} />}
+        />
+      )}
       <Row label="Palette">
         <Select
           label="Palette"

@@ -14,6 +14,7 @@ import {
   isUnderWay,
   madeBy,
   mayChange,
+  newest,
   runnersUp,
   useSearching,
   useTrials,
@@ -35,15 +36,15 @@ const WORDS: Record<May, string> = {
 
 export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "result" | "behind">) {
   const { output } = bench;
-  const { trials, search: newest } = useTrials(bench);
-  const search = newest?.kind === "budget" ? newest : null;
+  const known = useTrials(bench);
+  const search = newest(known, "budget");
   const { begin, cancel } = useSearching(bench);
   const may = useWishes((state) => state.may);
   const most = mostBytes(output);
   const offered = mayChange(output);
   if (most === null || offered.length === 0) return null;
   const allowed = offered.filter((one) => isAllowed(may, one));
-  const made = search ? madeBy(search, trials) : [];
+  const made = search ? madeBy(search, known.trials) : [];
   const over = !behind && result !== undefined && result.info.bytes > most;
   return (
     <section aria-label="Fit the budget" className="flex flex-col gap-1.5">
@@ -63,7 +64,7 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
               look={over ? "strong" : "plain"}
               className="h-[26px]! px-2!"
               disabled={allowed.length === 0}
-              onClick={() => begin("budget", most)}
+              onClick={() => begin("budget", { most })}
             >
               {fitLabel(most)}
             </Button>

@@ -1,9 +1,9 @@
 // Beside the bytes what they buy: how like its frames the file is, and what stands out in it.
 
-import { show } from "../../player/playhead";
 import { Mark, Row, Tip } from "../../ui/controls";
-import { standsOutWords, useLikeness } from "../likeness";
+import { goTo, standsOutWords, useLikeness } from "../likeness";
 import { setView } from "../view";
+import type { LikenessInfo } from "../../api/client";
 import type { PanelProps } from "./panel";
 
 export function Likeness({ result, behind }: Pick<PanelProps, "result" | "behind">) {
@@ -40,7 +40,7 @@ export function Likeness({ result, behind }: Pick<PanelProps, "result" | "behind
               title="Go there, source and result side by side"
               className="text-left text-xs font-semibold text-look underline-offset-2 hover:underline"
               onClick={() => {
-                show(out.at);
+                goTo(out);
                 setView("wipe");
               }}
             >
@@ -52,5 +52,40 @@ export function Likeness({ result, behind }: Pick<PanelProps, "result" | "behind
         </Row>
       )}
     </>
+  );
+}
+
+const kb = (bytes: number) => (bytes / 1024).toFixed(bytes < 10_240 ? 1 : 0);
+
+/** What the file's bytes are spent on. */
+export function SpentOn({ result, behind }: Pick<PanelProps, "result" | "behind">) {
+  const spent = useLikeness(behind ? undefined : result)?.spent;
+  if (!spent) return null;
+  const parts = [
+    ["palettes", spent.palettes, "bg-buff"],
+    ["pictures", spent.pictures, "bg-jay"],
+    ["rest", spent.rest, "bg-ink-3"],
+  ] as const satisfies readonly (readonly [keyof NonNullable<LikenessInfo["spent"]>, number, string])[];
+  return (
+    <Row label="Spent on">
+      <span
+        role="status"
+        aria-label="Bytes by part"
+        className="flex min-w-0 grow flex-col gap-1 text-xs text-ink-2"
+      >
+        <span aria-hidden className="flex h-[6px] overflow-hidden rounded-full">
+          {parts.map(([name, bytes, colour]) => (
+            <span key={name} className={colour} style={{ flexGrow: bytes, minWidth: bytes > 0 ? 2 : 0 }} />
+          ))}
+        </span>
+        <span>
+          {parts
+            .filter(([, bytes]) => bytes > 0)
+            .map(([name, bytes]) => `${name} ${kb(bytes)}`)
+            .join(" · ")}{" "}
+          KB
+        </span>
+      </span>
+    </Row>
   );
 }

@@ -12,7 +12,7 @@ import { toggleTrials, useTrialLook } from "../trial/look";
 import { mayChange, useTrials } from "../trials";
 import { useSoFar } from "../useSoFar";
 import { Fit } from "./Fit";
-import { Likeness } from "./Likeness";
+import { Likeness, SpentOn } from "./Likeness";
 import { Head, type PanelProps } from "./panel";
 
 export function TuningPanel(panel: PanelProps) {
@@ -97,6 +97,7 @@ export function TuningPanel(panel: PanelProps) {
           )
         }
       />
+      <SpentOn result={result} behind={behind} />
     </>
   );
 }

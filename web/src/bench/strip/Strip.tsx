@@ -5,6 +5,7 @@ import type { PlanInfo } from "../../api/client";
 import { useWidth } from "../../ui/useWidth";
 import type { Bench } from "../edits";
 import { follow } from "../../player/playhead";
+import { lostBySteps, useBars, useLikeness } from "../likeness";
 import { selectNone } from "../selection";
 import { planned, type Timeline } from "../timeline";
 import type { Shown } from "../useShown";
@@ -25,6 +26,13 @@ export function Strip({
 }) {
   const told = useMemo(() => plan && planned(plan), [plan]);
   const result = shown?.result ?? told;
+  const { by } = useBars();
+  const likeness = useLikeness(by === "likeness" ? shown?.result : undefined);
+  const length = result?.delays.length ?? 0;
+  const bars = useMemo(
+    () => (likeness && by === "likeness" ? lostBySteps(likeness, length) : undefined),
+    [likeness, by, length],
+  );
   useLayoutEffect(() => {
     if (!shown && told) follow(told.delays, 0);
   }, [shown, told]);
@@ -38,12 +46,12 @@ export function Strip({
       aria-label="Rhythm strip"
       className="alone rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5"
     >
-      <Transport bench={bench} timeline={result} />
+      <Transport bench={bench} timeline={result} lost={bars} />
       <div ref={track} className="relative mt-2 select-none">
         {result && <Lane bench={bench} result={result} width={width} />}
         <div className="relative mt-1.5 overflow-hidden">
           {result ? (
-            <InTime bench={bench} result={result} width={width} />
+            <InTime bench={bench} result={result} width={width} bars={bars} />
           ) : (
             <div className="mt-[20px] flex h-[96px] items-center justify-center rounded-[7px] bg-well text-ink-2">
               The frames lie here as soon as the first output is made
@@ -60,10 +68,12 @@ const InTime = memo(function InTime({
   bench,
   result,
   width,
+  bars,
 }: {
   bench: Bench;
   result: Timeline;
   width: number;
+  bars: readonly number[] | undefined;
 }) {
   const { zoom, from } = useZoom();
   // While an edge is pulled the scale stands still, so that the edge stays under the hand.
@@ -76,7 +86,7 @@ const InTime = memo(function InTime({
   );
   return (
     <>
-      <Track bench={bench} result={result} scale={scale} delays={delays} onPull={setPull} />
+      <Track bench={bench} result={result} scale={scale} delays={delays} bars={bars} onPull={setPull} />
       <Ruler scale={scale} />
       <Needle scale={scale} />
     </>

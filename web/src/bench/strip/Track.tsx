@@ -38,12 +38,15 @@ export function Track({
   result,
   scale,
   delays,
+  bars,
   onPull,
 }: {
   bench: Bench;
   result: Timeline;
   scale: Scale;
   delays: readonly number[];
+  /** What stands above the frames instead of their bytes. */
+  bars: readonly number[] | undefined;
   onPull: (pull: Pull | null) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -53,7 +56,8 @@ export function Track({
   const [fresh, setFresh] = useState(0);
   const again = useRef(0);
   const base = useRef<HTMLCanvasElement>(null);
-  const { costs: bytes, positions } = result;
+  const { costs, positions } = result;
+  const bytes = bars ?? costs;
   const { id, frame_set, frame_list: gathered } = bench.project;
   const files = useCallback(
     (index: number) => {

@@ -6,6 +6,7 @@ import { DELAYS_ARE, kilobytes, parseDelay, seconds } from "../../format";
 import { setSpeed, show, SPEEDS, step, toggle, usePlayhead } from "../../player/playhead";
 import { Button, IconButton, TextField } from "../../ui/controls";
 import type { Bench } from "../edits";
+import { useBars } from "../likeness";
 import { chosenPlaces, holdPlaces, leaveOut, releasePlaces, selectAll, useSelection } from "../selection";
 import type { Timeline } from "../timeline";
 import { useZoom, zoomStrip } from "./scale";
@@ -45,7 +46,17 @@ function facts(
   return { bytes, delay: same ? first : null };
 }
 
-export function Transport({ bench, timeline: result }: { bench: Bench; timeline: Timeline | undefined }) {
+export function Transport({
+  bench,
+  timeline: result,
+  lost,
+}: {
+  bench: Bench;
+  timeline: Timeline | undefined;
+  /** What is lost in each step, in ten thousandths of SSIM, where the bars tell that. */
+  lost: readonly number[] | undefined;
+}) {
+  const { by } = useBars();
   const playing = usePlayhead((state) => state.playing);
   const index = usePlayhead((state) => state.index);
   const speed = usePlayhead((state) => state.speed);
@@ -146,9 +157,27 @@ export function Transport({ bench, timeline: result }: { bench: Bench; timeline:
         )}
         <span className="h-5 border-l border-line" />
         <span className={`text-ink-2 ${chosen.size > 0 ? "@max-[1120px]:hidden" : ""}`}>
-          <span className="@max-[860px]:sr-only">this frame </span>
+          <span className="@max-[1000px]:sr-only">this frame </span>
+          <select
+            aria-label="Bars"
+            title="What stands above the frames: their bytes, or what is lost in them (1 − SSIM)"
+            value={by}
+            onChange={(event) =>
+              useBars.setState({ by: event.target.value === "likeness" ? "likeness" : "bytes" })
+            }
+            className="h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
+          >
+            <option value="bytes">bytes</option>
+            <option value="likeness">SSIM</option>
+          </select>
           <b className="figure inline-block min-w-[62px] text-right text-ink">
-            {cost === undefined ? "–" : `${(cost / 1024).toFixed(1)} KB`}
+            {by === "likeness"
+              ? lost
+                ? (1 - (lost[index] ?? 0) / 1e4).toFixed(4)
+                : "…"
+              : cost === undefined
+                ? "–"
+                : `${(cost / 1024).toFixed(1)} KB`}
           </b>
         </span>
         <span className={`flex ${chosen.size > 0 ? "@max-[760px]:hidden" : ""}`}>

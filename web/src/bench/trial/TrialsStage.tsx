@@ -5,11 +5,10 @@ import { X } from "lucide-react";
 import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { api, ApiError, data, type LikenessInfo, type TrialInfo } from "../../api/client";
 import { count, size } from "../../format";
-import { show } from "../../player/playhead";
 import { Button, IconButton, Mark, Segmented, TextField } from "../../ui/controls";
 import type { Bench } from "../edits";
 import { mostBytes, pageColour } from "../framing";
-import { standsOutWords } from "../likeness";
+import { goTo, standsOutWords } from "../likeness";
 import { backdropColour } from "../Stage";
 import {
   adopt,
@@ -17,6 +16,7 @@ import {
   inUse,
   isUnderWay,
   madeBy,
+  newest,
   settingsOf,
   spreads,
   useSearching,
@@ -43,7 +43,9 @@ const REST = 60;
 
 export function TrialsStage({ bench, shown, behind }: { bench: Bench; shown: Shown | null; behind: boolean }) {
   const { output, project } = bench;
-  const { trials, search } = useTrials(bench);
+  const known = useTrials(bench);
+  const { trials } = known;
+  const formats = newest(known, "formats");
   const { of, left: chosenLeft, right: chosenRight, pointed, mode } = useTrialLook();
   const backdrop = useView((state) => state.backdrop);
   const result = project.results.find((one) => one.output_id === output.id);
@@ -129,11 +131,7 @@ export function TrialsStage({ bench, shown, behind }: { bench: Bench; shown: Sho
             {right && <Card key={right.id} bench={bench} trial={right} used={used} left={pair.left} />}
           </div>
         )}
-        <Formats
-          bench={bench}
-          made={search?.kind === "formats" ? madeBy(search, trials) : []}
-          onChoose={choose}
-        />
+        <Formats bench={bench} made={formats ? madeBy(formats, trials) : []} onChoose={choose} />
       </div>
     </section>
   );
@@ -211,7 +209,7 @@ function Foot({ trial, sources }: { trial: TrialInfo; sources: string | undefine
           type="button"
           title="Go there"
           className="truncate font-semibold text-look underline-offset-2 hover:underline"
-          onClick={() => show(out.at)}
+          onClick={() => goTo(out)}
         >
           ▲ {standsOutWords(out, trial)}
         </button>
@@ -224,9 +222,10 @@ function Foot({ trial, sources }: { trial: TrialInfo; sources: string | undefine
 
 /** Make others, or see how far that is. */
 function Others({ bench }: { bench: Bench }) {
-  const { search, trials } = useTrials(bench);
+  const { searches, trials } = useTrials(bench);
   const { begin, cancel } = useSearching(bench);
-  if (search && isUnderWay(search))
+  const search = searches.find(isUnderWay);
+  if (search)
     return (
       <>
         <span role="status" aria-label="Trying" className="text-xs text-ink-2">
