@@ -82,6 +82,11 @@ class Desk:
         expect(self.page.get_by_role("tab", name="Hand-off")).to_contain_text("ready", timeout=60_000)
         expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
 
+    def made(self) -> None:
+        """Wait until the newest file of the output on show is there, whatever is on the stage, fitting or not."""
+        expect(self.page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
+        expect(self.page.get_by_role("status", name="Newest result")).not_to_be_empty()
+
     def newest_result(self) -> str:
         """The id of the newest result of the output on show."""
         address = urlsplit(self.page.url)

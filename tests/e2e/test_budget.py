@@ -138,3 +138,35 @@ def test_what_stands_out_is_named_and_gone_to(desk: Desk, by: str) -> None:
     at = int(shown.get_attribute("data-index") or -1) + 1
     assert int(first) <= at <= int(last or first)
     page.get_by_role("radio", name="Result", exact=True).click()
+
+
+def test_all_that_are_over_are_fitted_at_once_and_each_is_one_undo(desk: Desk) -> None:
+    project = opened(desk, lit_ball(6, 160, 90))
+    page = desk.page
+    desk.settled()
+    most = desk.kilobytes() * 6 // 10
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+
+        def change(recipe: dict[str, Any]) -> None:
+            (first,) = recipe["outputs"]
+            first["target"] = {"figures": {"bytes": {"stop": {"most": most * 1024}}}}
+            recipe["outputs"].append({**first, "id": "two", "name": "Two", "file_name": "two.gif"})
+            recipe["outputs"].append(
+                {**first, "id": "free", "name": "Free", "file_name": "3.gif", "target": None}
+            )
+
+        edit(client, project, change).raise_for_status()
+    page.reload()
+    desk.made()
+    fitting(page).get_by_role("button", name="Fit all 2 that are over").click()
+    for name in ("Page loop", "Two"):
+        stub = page.get_by_role("button", name=re.compile(f"^{name}")).first
+        expect(stub).to_contain_text("✓", timeout=60_000)
+    expect(fitting(page)).to_contain_text("the best of")
+    document = desk.get(f"/api/projects/{project}").json()
+    sizes = {one["output_id"]: one["info"]["bytes"] for one in document["results"]}
+    assert max(sizes["page"], sizes["two"]) <= most * 1024 < sizes["free"]
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    desk.made()
+    expect(fitting(page).get_by_role("button", name="Fit all 2 that are over")).to_be_visible()

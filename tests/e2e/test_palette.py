@@ -175,7 +175,7 @@ def test_the_strip_tells_likeness_and_the_panel_what_bytes_are_spent_on(desk: De
     opened(desk, lit_ball(4, 160, 90), colours=12)
     page = desk.page
     desk.settled()
-    expect(page.get_by_role("status", name="Bytes by part")).to_have_text(
+    expect(page.get_by_role("status", name="Spent on")).to_have_text(
         re.compile(r"palettes 0\.0 · pictures \d+\.\d · rest 0\.\d KB")
     )
     strip = page.get_by_role("region", name="Rhythm strip")

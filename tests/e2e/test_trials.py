@@ -2,11 +2,12 @@
 
 import re
 
+import httpx
 from playwright.sync_api import Locator, Page, expect
 
 from tests.conftest import lit_ball
 from tests.e2e.conftest import Desk
-from tests.e2e.test_budget import opened
+from tests.service.conftest import project_of
 
 
 def plot(page: Page) -> Locator:
@@ -17,10 +18,13 @@ def numbered(page: Page, number: int) -> Locator:
     return page.get_by_role("button", name=re.compile(rf"^Trial {number}: "))
 
 
-def made(desk: Desk) -> None:
-    """Wait until the newest file is there, whatever is on the stage."""
-    expect(desk.page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
-    expect(desk.page.get_by_role("status", name="Newest result")).not_to_be_empty()
+def begun(desk: Desk, count: int = 6, width: int = 160, height: int = 90) -> None:
+    """A project as it was brought in, open on Tuning: its first file is its first trial."""
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+        project = project_of(client, lit_ball(count, width, height))
+    desk.goto(f"/project/{project}")
+    desk.settled()
+    desk.page.get_by_role("tab", name="Tuning").click()
 
 
 def colours(desk: Desk, count: int) -> None:
@@ -31,9 +35,8 @@ def colours(desk: Desk, count: int) -> None:
 
 
 def test_every_file_is_a_trial_and_any_can_be_had_again(desk: Desk) -> None:
-    opened(desk, lit_ball(6, 160, 90))
+    begun(desk)
     page = desk.page
-    desk.settled()
     first = desk.kilobytes()
     colours(desk, 12)
     fewer = desk.kilobytes()
@@ -50,14 +53,14 @@ def test_every_file_is_a_trial_and_any_can_be_had_again(desk: Desk) -> None:
     page.keyboard.press("Tab")
     expect(numbered(page, 1)).to_have_accessible_name(re.compile("For the pier"))
     card.get_by_role("button", name="Use it").click()
-    made(desk)
+    desk.made()
     assert desk.kilobytes() == first
     expect(plot(page)).to_have_count(2)  # none was made that there was
     page.reload()
     expect(plot(page)).to_have_count(2)
     expect(numbered(page, 1)).to_have_accessible_name(re.compile("in use, For the pier"))
     page.keyboard.press("Control+z")
-    made(desk)
+    desk.made()
     assert desk.kilobytes() == fewer
     expect(numbered(page, 2)).to_have_accessible_name(re.compile("in use"))
     page.keyboard.press("v")
@@ -65,9 +68,8 @@ def test_every_file_is_a_trial_and_any_can_be_had_again(desk: Desk) -> None:
 
 
 def test_trials_are_pointed_at_chosen_by_keys_and_gone_through(desk: Desk) -> None:
-    opened(desk, lit_ball(6, 160, 90))
+    begun(desk)
     page = desk.page
-    desk.settled()
     for count in (40, 12, 5):
         colours(desk, count)
     page.get_by_role("button", name=re.compile("^Trials 4")).click()
@@ -101,9 +103,8 @@ def test_trials_are_pointed_at_chosen_by_keys_and_gone_through(desk: Desk) -> No
 
 
 def test_a_blind_comparison_tells_at_the_end_which_was_which(desk: Desk) -> None:
-    opened(desk, lit_ball(6, 160, 90))
+    begun(desk)
     page = desk.page
-    desk.settled()
     colours(desk, 4)
     page.keyboard.press("v")
     stage = page.get_by_role("region", name="Trials on stage")
@@ -127,9 +128,8 @@ def test_a_blind_comparison_tells_at_the_end_which_was_which(desk: Desk) -> None
 
 
 def test_others_and_other_formats_are_made_and_taken_over(desk: Desk) -> None:
-    opened(desk, lit_ball(4, 96, 54))
+    begun(desk, 4, 96, 54)
     page = desk.page
-    desk.settled()
     page.keyboard.press("v")
     stage = page.get_by_role("region", name="Trials on stage")
     stage.get_by_role("button", name="Try others").click()
@@ -146,9 +146,9 @@ def test_others_and_other_formats_are_made_and_taken_over(desk: Desk) -> None:
     weighs = int(re.findall(r"(\d+) KB", webp.inner_text())[0])
     webp.click()
     stage.get_by_role("button", name="Use it").click()
-    made(desk)
+    desk.made()
     assert desk.kilobytes() == weighs
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("quality")
     page.keyboard.press("Control+z")
-    made(desk)
+    desk.made()
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("colours")

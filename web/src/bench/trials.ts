@@ -1,6 +1,6 @@
 // Trials of an output: every real encoding of it, searches that make some, and what is done with one.
 
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
 import { api, data, type Output, type SearchInfo, type TrialInfo, type TrialsInfo } from "../api/client";
@@ -9,6 +9,7 @@ import { tellError } from "../ui/notices";
 import { useEdits } from "./edits";
 import type { Bench } from "./edits";
 import { viewOf } from "./formats/table";
+import { mostBytes } from "./framing";
 
 export type May = SearchInfo["may"][number];
 export type Kind = SearchInfo["kind"];
@@ -46,7 +47,7 @@ interface Wishes {
   /** What was chosen by hand; what was not is as usual: all but size and rate. */
   may: Partial<Record<May, boolean>>;
   /** The searches for a budget that this window began: what they find is taken over if nothing else was changed. */
-  begun: readonly number[];
+  begun: readonly { output: string; search: number }[];
 }
 
 export const useWishes = create<Wishes>(() => ({ may: {}, begun: [] }));
@@ -55,25 +56,33 @@ export const isAllowed = (may: Wishes["may"], what: May) => may[what] ?? (what !
 
 const NONE: TrialsInfo = { trials: [], searches: [] };
 
-/** The trials of an output, and the newest searches for some. */
-export function useTrials({ project, output }: Pick<Bench, "project" | "output">): TrialsInfo {
-  const pixels = project.results.find((one) => one.output_id === output.id)?.pixels;
-  const query = useQuery({
-    queryKey: ["trials", project.id, output.id, pixels],
+const pixelsNow = (project: Bench["project"], output: Output) =>
+  project.results.find((one) => one.output_id === output.id)?.pixels;
+
+/** What is asked for the trials of an output: anew when its file is another. */
+const trialsOf = (project: string, output: string, pixels: string | undefined) =>
+  queryOptions({
+    queryKey: ["trials", project, output, pixels],
     queryFn: ({ signal }) =>
       data<TrialsInfo>(
         api.GET("/api/projects/{project_id}/trials", {
-          params: { path: { project_id: project.id }, query: { output: output.id } },
+          params: { path: { project_id: project }, query: { output } },
           signal,
         }),
       ),
+    retry: false,
+    staleTime: Infinity,
+  });
+
+/** The trials of an output, and the newest searches for some. */
+export function useTrials({ project, output }: Pick<Bench, "project" | "output">): TrialsInfo {
+  const query = useQuery({
+    ...trialsOf(project.id, output.id, pixelsNow(project, output)),
     enabled: mayChange(output).length > 0,
     placeholderData: (before, query) =>
       query?.queryKey[1] === project.id && query.queryKey[2] === output.id
         ? keepPreviousData(before)
         : undefined,
-    retry: false,
-    staleTime: Infinity,
   });
   return query.data ?? NONE;
 }
@@ -96,31 +105,39 @@ export const inUse = (trials: readonly TrialInfo[], pixels: string | undefined) 
 /** Begin to search and call off, for an output. */
 export function useSearching({ project, output, release }: Bench) {
   const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ["trials", project.id, output.id] });
+  const refresh = (of: string) => queries.invalidateQueries({ queryKey: ["trials", project.id, of] });
+  const begin = (
+    kind: Kind,
+    { of = output, ...more }: { of?: Output; most?: number; as_set?: Output } = {},
+  ) => {
+    release();
+    const { may } = useWishes.getState();
+    const allowed = mayChange(of).filter((one) => isAllowed(may, one));
+    data<SearchInfo>(
+      api.POST("/api/projects/{project_id}/searches", {
+        params: { path: { project_id: project.id } },
+        body: { output: of.id, kind, most: null, as_set: null, ...more, may: allowed },
+      }),
+    )
+      .then(({ id }) => {
+        if (kind === "budget")
+          useWishes.setState(({ begun }) => ({ begun: [...begun, { output: of.id, search: id }] }));
+        return refresh(of.id);
+      })
+      .catch(tellError);
+  };
   return {
-    begin: (kind: Kind, more: { most?: number; as_set?: Output } = {}) => {
-      release();
-      const { may } = useWishes.getState();
-      const allowed = mayChange(output).filter((one) => isAllowed(may, one));
-      data<SearchInfo>(
-        api.POST("/api/projects/{project_id}/searches", {
-          params: { path: { project_id: project.id } },
-          body: { output: output.id, kind, most: null, as_set: null, ...more, may: allowed },
-        }),
-      )
-        .then((search) => {
-          if (kind === "budget") useWishes.setState(({ begun }) => ({ begun: [...begun, search.id] }));
-          return refresh();
-        })
-        .catch(tellError);
-    },
+    begin,
+    /** Fit several, one after the other, each under its own budget. */
+    fitAll: (some: readonly Output[]) =>
+      some.forEach((of) => begin("budget", { of, most: mostBytes(of) ?? undefined })),
     cancel: (search: SearchInfo) => {
       data(
         api.POST("/api/projects/{project_id}/searches/{search_id}/cancel", {
           params: { path: { project_id: project.id, search_id: search.id } },
         }),
       )
-        .then(refresh)
+        .then(() => refresh(search.output_id))
         .catch(tellError);
     },
   };
@@ -268,22 +285,44 @@ export function runnersUp(search: SearchInfo, trials: readonly TrialInfo[]): Run
   return found;
 }
 
-/** What this window searched for is taken over once it is found, as one edit, if the output was not changed meanwhile. */
+/** Outputs that are larger than they may be, and could be less; those whose file is older than their settings are not known. */
+export function overBudget({ project, recipe }: Bench): Output[] {
+  return recipe.outputs.filter((output) => {
+    const most = mostBytes(output);
+    const result = project.results.find((one) => one.output_id === output.id);
+    const known = most !== null && result?.revision_id === project.revision.id;
+    return known && result.info.bytes > most && mayChange(output).length > 0;
+  });
+}
+
+/**
+ * What this window searched for is taken over once it is found, each as one edit, unless the output was changed
+ * meanwhile.
+ */
 export function useFitting(bench: Bench): void {
-  const known = useTrials(bench);
+  const { project, recipe } = bench;
   const begun = useWishes((state) => state.begun);
   const waiting = useEdits((state) => state.waiting.length > 0);
-  const { output } = bench;
-  const result = bench.project.results.find((one) => one.output_id === output.id);
+  const outputs = recipe.outputs.filter(({ id }) => begun.some((one) => one.output === id));
+  const found = useQueries({
+    queries: outputs.map((output) => trialsOf(project.id, output.id, pixelsNow(project, output))),
+    combine: (all) => all.map((one) => one.data),
+  });
   useEffect(() => {
-    const search = newest(known, "budget");
-    if (!search || search.output_id !== output.id || !begun.includes(search.id) || isUnderWay(search)) return;
-    useWishes.setState({ begun: begun.filter((id) => id !== search.id) });
-    const made = madeBy(search, known.trials);
-    const best = made.find(({ id }) => id === search.best);
-    const current = result?.revision_id === bench.project.revision.id ? result.pixels : undefined;
-    const as = !waiting && made[0]?.pixels === current;
-    if (search.state === "done" && best && as && best.pixels !== current)
-      adopt(bench, best, fitLabel(search.most ?? best.bytes));
-  }, [known, begun, waiting, bench, output.id, result]);
+    if (waiting) return;
+    outputs.forEach((output, at) => {
+      const known = found[at];
+      const search = known && newest(known, "budget");
+      const wished = begun.find((one) => one.output === output.id && one.search === search?.id);
+      if (!known || !search || !wished || isUnderWay(search)) return;
+      const result = project.results.find((one) => one.output_id === output.id);
+      if (result?.revision_id !== project.revision.id) return; // it is being made as it was
+      useWishes.setState((state) => ({ begun: state.begun.filter((one) => one !== wished) }));
+      const made = madeBy(search, known.trials);
+      const best = made.find(({ id }) => id === search.best);
+      const as = made[0]?.pixels === result.pixels;
+      if (search.state === "done" && best && as && best.pixels !== result.pixels)
+        adopt(bench, best, fitLabel(search.most ?? best.bytes), output);
+    });
+  });
 }

@@ -15,6 +15,7 @@ import {
   madeBy,
   mayChange,
   newest,
+  overBudget,
   runnersUp,
   useSearching,
   useTrials,
@@ -38,7 +39,9 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
   const { output } = bench;
   const known = useTrials(bench);
   const search = newest(known, "budget");
-  const { begin, cancel } = useSearching(bench);
+  const { begin, cancel, fitAll } = useSearching(bench);
+  const tooLarge = overBudget(bench);
+  const others = tooLarge.filter((one) => one.id !== output.id).length;
   const may = useWishes((state) => state.may);
   const most = mostBytes(output);
   const offered = mayChange(output);
@@ -68,7 +71,18 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
             >
               {fitLabel(most)}
             </Button>
-            <span className="text-xs text-ink-2">as good as it can be</span>
+            {others > 0 ? (
+              <Button
+                className="h-[26px]! px-2!"
+                title="Each under its own budget, one after the other"
+                disabled={allowed.length === 0}
+                onClick={() => fitAll(tooLarge)}
+              >
+                Fit all {tooLarge.length} that are over
+              </Button>
+            ) : (
+              <span className="text-xs text-ink-2">as good as it can be</span>
+            )}
           </>
         )}
       </div>

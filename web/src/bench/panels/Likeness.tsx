@@ -68,11 +68,7 @@ export function SpentOn({ result, behind }: Pick<PanelProps, "result" | "behind"
   ] as const satisfies readonly (readonly [keyof NonNullable<LikenessInfo["spent"]>, number, string])[];
   return (
     <Row label="Spent on">
-      <span
-        role="status"
-        aria-label="Bytes by part"
-        className="flex min-w-0 grow flex-col gap-1 text-xs text-ink-2"
-      >
+      <span role="status" aria-label="Spent on" className="flex min-w-0 grow flex-col gap-1 text-xs text-ink-2">
         <span aria-hidden className="flex h-[6px] overflow-hidden rounded-full">
           {parts.map(([name, bytes, colour]) => (
             <span key={name} className={colour} style={{ flexGrow: bytes, minWidth: bytes > 0 ? 2 : 0 }} />
