@@ -83,7 +83,7 @@ class Desk:
         expect(self.page.locator(STAGE)).to_have_attribute("data-result", r"" + self.newest_result())
 
     def made(self) -> None:
-        """Wait until the newest file of the output on show is there, whatever is on the stage, fitting or not."""
+        """Wait until the newest file of the output on show is there, on the stage or not, fitting or not."""
         expect(self.page.get_by_role("status", name="Saving")).to_have_text("All changes saved")
         expect(self.page.get_by_role("status", name="Newest result")).not_to_be_empty()
 
