@@ -170,3 +170,42 @@ def test_all_that_are_over_are_fitted_at_once_and_each_is_one_undo(desk: Desk) -
         page.keyboard.press("Control+z")
     desk.made()
     expect(fitting(page).get_by_role("button", name="Fit all 2 that are over")).to_be_visible()
+
+
+def test_one_figure_is_shared_out_over_all_outputs(desk: Desk) -> None:
+    project = opened(desk, lit_ball(5, 120, 68))
+    page = desk.page
+    desk.settled()
+    with httpx.Client(base_url=desk.base, timeout=60) as client:
+
+        def change(recipe: dict[str, Any]) -> None:
+            (first,) = recipe["outputs"]
+            small = {"id": "small", "name": "Small", "file_name": "small.gif", "size": {"width": 60}}
+            recipe["outputs"].append({**first, **small})
+
+        edit(client, project, change).raise_for_status()
+    page.reload()
+    desk.made()
+    together = page.get_by_role("region", name="All outputs together")
+    expect(together).to_contain_text(re.compile(r"All 2: \d+ KB, together under"))
+    now = int(re.findall(r"(\d+) KB", together.inner_text())[0])
+    field = together.get_by_role("textbox", name="Budget of all outputs in KB")
+    field.fill(str(now // 2))
+    field.press("Enter")
+    together.get_by_role("button", name="Fit").click()
+    expect(together).to_contain_text(
+        re.compile(rf"\d+ KB of {now // 2} KB; the worst is \w+.*, SSIM 0\.\d+"), timeout=60_000
+    )
+    together.get_by_role("button", name="Use them").click()
+    expect(together).to_contain_text("in use", timeout=60_000)
+    sizes = [one["info"]["bytes"] for one in desk.get(f"/api/projects/{project}").json()["results"]]
+    assert len(sizes) == 2
+    assert sum(sizes) <= now // 2 * 1024
+    page.keyboard.press("Control+z")
+    expect(together.get_by_role("button", name="Use them")).to_be_visible()
+    page.reload()
+    expect(together).to_contain_text("the worst is")
+    field.fill("1")
+    field.press("Enter")
+    together.get_by_role("button", name="Fit").click()
+    expect(together).to_contain_text("1 KB cannot be reached together", timeout=60_000)

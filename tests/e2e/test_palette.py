@@ -14,7 +14,7 @@ from tests.e2e.test_budget import opened
 
 def palette(desk: Desk) -> Locator:
     panel = desk.page.get_by_role("region", name="Tuning controls")
-    panel.locator("summary[aria-label=Palette]").click()
+    panel.locator("summary[aria-label='Open the palette']").click()
     colours = panel.get_by_role("listbox", name="Colours of the palette").get_by_role("option")
     expect(colours.first).to_be_visible()
     return colours

@@ -153,6 +153,9 @@ def test_others_are_tried_when_asked(client: httpx.Client, output: Found, kind: 
         {"output": "page", "kind": "spread", "may": ["quality"]},
         {"output": "page", "kind": "formats"},
         {"output": "page", "kind": "all"},
+        {"output": "page", "kind": "together", "most": 5000},
+        {"output": "page", "kind": "one"},
+        {"output": "page", "kind": "one", "as_set": {"format": "gif", "id": "other"}},
     ],
 )
 def test_what_cannot_be_tried_is_refused(client: httpx.Client, body: Found) -> None:

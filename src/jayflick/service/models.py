@@ -266,7 +266,9 @@ class Search(Base):
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
     output_id: Mapped[str] = mapped_column(String(40))
     kind: Mapped[str] = mapped_column(String(12))
-    """budget, spread, formats or one."""
+    """budget, together, spread, formats or one."""
+    outputs: Mapped[list[str] | None] = mapped_column(JSON, default=None)
+    """The ids of those that share a budget."""
     as_set: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
     """The output as it might be, of a search of one."""
     most: Mapped[int | None] = mapped_column(BigInteger, default=None)

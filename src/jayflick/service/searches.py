@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.errors import InputError
 from ..core.recipe import Recipe, SheetOutput
 from ..core.tuning.budget import USUAL, may_change
-from ..core.tuning.choice import Candidate, best_of, nearest_of
+from ..core.tuning.choice import Candidate, best_of, nearest_of, shared_out
 from ..core.tuning.kinds import other_kinds
 from . import projects, trials
 from .database import transact
@@ -132,10 +132,12 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
     project = projects.find(session, project_id, lock=True)
     revision = projects.current(session, project)
     try:
-        output = Recipe.model_validate(revision.recipe).output(request.output)
+        recipe = Recipe.model_validate(revision.recipe)
+        output = recipe.output(request.output)
     except KeyError:
         raise NotFound("there is no such output") from None
-    may = frozenset(USUAL if request.may is None else request.may) & may_change(output)
+    wished = frozenset(USUAL if request.may is None else request.may)
+    may = wished if request.kind == "together" else wished & may_change(output)
     if request.as_set is not None and isinstance(request.as_set, SheetOutput):
         raise InputError("a sheet is not measured", file=output.file_name, remedy="choose another output")
     if request.kind == "formats":
@@ -143,12 +145,17 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
             raise InputError(
                 "its target takes no other format", file=output.file_name, remedy="check against another target"
             )
+    elif request.kind == "together":
+        ids = {one.id for one in recipe.outputs if not isinstance(one, SheetOutput)}
+        if not set(request.outputs or ()) <= ids:
+            raise NotFound("there is no such output that can be measured")
     elif request.kind != "one" and not may:
         raise InputError(
             "nothing that may change spares bytes here",
             file=output.file_name,
             remedy="allow another size or rate, or choose another format",
         )
+    together = [one.id for one in recipe.outputs if one.id in (request.outputs or ())]
     mine = (Search.project_id == project_id) & (Search.output_id == output.id)
     _call_off(session, mine)
     row = Search(
@@ -158,6 +165,7 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
         kind=request.kind,
         most=request.most,
         may=sorted(may),
+        outputs=together or None,
         as_set=None if request.as_set is None else request.as_set.model_dump(mode="json"),
     )
     session.add(row)
@@ -176,7 +184,8 @@ def trials_of(session: Session, project_id: str, output_id: str) -> TrialsInfo:
     """The trials of an output, and the newest searches for some."""
     projects.find(session, project_id)
     known = trials.shown(session, project_id, output_id)
-    mine = Search.project_id == project_id, Search.output_id == output_id
+    its_own = (Search.output_id == output_id) | (Search.kind == "together")
+    mine = Search.project_id == project_id, its_own
     newest: dict[str, Search] = {}
     for row in session.scalars(select(Search).where(*mine).order_by(Search.id.desc())):
         newest.setdefault(row.kind, row)
@@ -184,12 +193,15 @@ def trials_of(session: Session, project_id: str, output_id: str) -> TrialsInfo:
 
 
 def _shown(session: Session, row: Search, known: Sequence[TrialInfo]) -> SearchInfo:
-    by_id = {trial.id: trial for trial in known}
-    of_it = select(SearchTrial.trial_id).where(SearchTrial.search_id == row.id).order_by(SearchTrial.place)
-    made = [by_id[trial_id] for trial_id in session.scalars(of_it) if trial_id in by_id]
+    if row.kind == "together":
+        made = trials.made_by(session, row.id)
+    else:
+        by_id = {trial.id: trial for trial in known}
+        of_it = select(SearchTrial.trial_id).where(SearchTrial.search_id == row.id).order_by(SearchTrial.place)
+        made = [by_id[trial_id] for trial_id in session.scalars(of_it) if trial_id in by_id]
     candidates = [_candidate(trial) for trial in made]
     best = nearest = None
-    if row.most is not None:
+    if row.most is not None and row.kind == "budget":
         best, nearest = best_of(candidates, row.most), nearest_of(candidates, row.most)
     return SearchInfo(
         id=row.id,
@@ -202,8 +214,19 @@ def _shown(session: Session, row: Search, known: Sequence[TrialInfo]) -> SearchI
         trials=[trial.id for trial in made],
         best=None if best is None else made[best].id,
         nearest=None if nearest is None else made[nearest].id,
+        outputs=row.outputs,
+        picks=_picks(made, row.outputs or [], row.most or 0),
         error=row.error,
     )
+
+
+def _picks(made: Sequence[TrialInfo], outputs: Sequence[str], most: int) -> list[TrialInfo]:
+    """Of trials of several outputs one each, together in a budget."""
+    tried = [[trial for trial in made if trial.output_id == one] for one in outputs]
+    if not tried or not all(tried):
+        return []
+    picks = shared_out([[_candidate(trial) for trial in some] for some in tried], most)
+    return [] if picks is None else [some[at] for some, at in zip(tried, picks, strict=True)]
 
 
 def _candidate(trial: TrialInfo) -> Candidate:

@@ -1,8 +1,7 @@
 """What runs in a search's own process: real encodings, each recorded as soon as it is measured."""
 
 import time
-from collections.abc import Callable
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy import func, select, update
 from sqlalchemy.exc import DBAPIError, OperationalError
@@ -13,9 +12,10 @@ from ..core.progress import Progress
 from ..core.recipe import Recipe
 from ..core.stages import Stages
 from ..core.store import Store
-from ..core.tuning.budget import search
+from ..core.tuning.budget import May, search
 from ..core.tuning.kinds import in_other_formats
 from ..core.tuning.spread import spread
+from ..core.tuning.together import search_together
 from ..core.tuning.trial import LOOKED_AT, Trial, try_out
 from .database import transact
 from .errors import database_full, disk_problem, fault, problem_of
@@ -42,22 +42,28 @@ def run_search(place: Place, search_id: int) -> None:
             TrialRow.project_id == wanted.project_id, TrialRow.output_id == wanted.output_id
         )
         known = [(output_of(row, output), row.bytes) for row in session.scalars(before)]
-    as_set = output if wanted.as_set is None else OUTPUT.validate_python(wanted.as_set)
-    stages, may = Stages(place.stages, store), frozenset(wanted.may)
-    told: dict[str, Any] = {
-        "on_trial": lambda trial: transact(sessions, _record, search_id, trial),
-        "on_progress": _Watch(sessions, search_id),
-    }
-    carry_out: dict[str, Callable[[], object]] = {
-        "budget": lambda: search(recipe, frames, output.id, wanted.most or 0, stages, may=may, **told),  # type: ignore[arg-type] # as it was checked when it was asked for
-        "spread": lambda: spread(recipe, frames, output.id, stages, may=may, known=known, **told),  # type: ignore[arg-type]
-        "one": lambda: told["on_trial"](
-            try_out(recipe, frames, as_set, stages, most=LOOKED_AT, on_progress=told["on_progress"])
-        ),
-        "formats": lambda: in_other_formats(recipe, frames, output.id, stages, **told),
-    }
+    stages = Stages(place.stages, store)
+    may = cast(frozenset[May], frozenset(wanted.may))  # as it was checked when it was asked for
+    most = wanted.most or 0
+    watch = _Watch(sessions, search_id)
+
+    def on_trial(trial: Trial) -> None:
+        transact(sessions, _record, search_id, trial)
+
+    told: dict[str, Any] = {"on_trial": on_trial, "on_progress": watch}
     try:
-        carry_out[wanted.kind]()
+        match wanted.kind:
+            case "budget":
+                search(recipe, frames, output.id, most, stages, may=may, **told)
+            case "together":
+                search_together(recipe, frames, wanted.outputs or [], most, stages, may=may, **told)
+            case "spread":
+                spread(recipe, frames, output.id, stages, may=may, known=known, **told)
+            case "formats":
+                in_other_formats(recipe, frames, output.id, stages, **told)
+            case _:
+                as_set = OUTPUT.validate_python(wanted.as_set)
+                on_trial(try_out(recipe, frames, as_set, stages, most=LOOKED_AT, on_progress=watch))
         _end(sessions, search_id, "done")
     except Cancelled:
         _end(sessions, search_id, "cancelled")

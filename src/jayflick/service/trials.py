@@ -17,7 +17,7 @@ from ..core.tuning.trial import LOOKED_AT, Trial
 from .coded import OutputFiles, dumped, files_of, keep_coded, playing_of
 from .errors import NotFound
 from .likeness import figures_of
-from .models import CodedPictures, TrialRow, now
+from .models import CodedPictures, SearchTrial, TrialRow, now
 from .schemas.likeness import Figures, LikenessInfo, StandsOut
 from .schemas.searches import TrialFile, TrialInfo, TrialWords
 
@@ -57,6 +57,13 @@ def keep_trial(
     renewed = {**values, "likeness": func.coalesce(TrialRow.likeness, statement.inserted.likeness)}
     session.execute(statement.on_duplicate_key_update(renewed if "likeness" in values else values))
     return session.scalar(select(TrialRow.id).where(mine, TrialRow.coded_key == rendered.coded.key))
+
+
+def made_by(session: Session, search_id: int) -> list[TrialInfo]:
+    """The trials that a search made, of whatever output, in their order."""
+    made = select(TrialRow).join(SearchTrial, SearchTrial.trial_id == TrialRow.id)
+    rows = session.scalars(made.where(SearchTrial.search_id == search_id).order_by(SearchTrial.place))
+    return [_shown(row) for row in rows]
 
 
 def shown(session: Session, project_id: str, output_id: str) -> list[TrialInfo]:
@@ -126,6 +133,7 @@ def _shown(row: TrialRow) -> TrialInfo:
     known = row.likeness or {"likeness": None, "stands_out": None}
     return TrialInfo(
         id=row.id,
+        output_id=row.output_id,
         number=row.number,
         pixels=row.coded_key,
         sources=row.sources,

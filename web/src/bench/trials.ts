@@ -102,21 +102,26 @@ export function madeBy(search: SearchInfo, trials: readonly TrialInfo[]): TrialI
 export const inUse = (trials: readonly TrialInfo[], pixels: string | undefined) =>
   trials.find((trial) => trial.pixels === pixels);
 
+interface Wished {
+  /** Another output than that on show. */
+  of?: Output;
+  most?: number;
+  outputs?: string[];
+  as_set?: Output;
+}
+
 /** Begin to search and call off, for an output. */
 export function useSearching({ project, output, release }: Bench) {
   const queries = useQueryClient();
   const refresh = (of: string) => queries.invalidateQueries({ queryKey: ["trials", project.id, of] });
-  const begin = (
-    kind: Kind,
-    { of = output, ...more }: { of?: Output; most?: number; as_set?: Output } = {},
-  ) => {
+  const begin = (kind: Kind, { of = output, ...more }: Wished = {}) => {
     release();
     const { may } = useWishes.getState();
     const allowed = mayChange(of).filter((one) => isAllowed(may, one));
     data<SearchInfo>(
       api.POST("/api/projects/{project_id}/searches", {
         params: { path: { project_id: project.id } },
-        body: { output: of.id, kind, most: null, as_set: null, ...more, may: allowed },
+        body: { output: of.id, kind, most: null, outputs: null, as_set: null, ...more, may: allowed },
       }),
     )
       .then(({ id }) => {
@@ -173,13 +178,18 @@ export function setAs(now: Output, trial: TrialInfo, alike: boolean): Output {
 }
 
 /** Set the output as a trial was, as one edit. */
-export function adopt(bench: Bench, trial: TrialInfo, label: string, output = bench.output): void {
-  const sources = bench.project.results.find((one) => one.output_id === output.id)?.sources;
+export const adopt = (bench: Bench, trial: TrialInfo, label: string) => adoptAll(bench, [trial], label);
+
+/** Set several outputs as trials of theirs were, as one edit. */
+export function adoptAll(bench: Bench, trials: readonly TrialInfo[], label: string): void {
+  const { results } = bench.project;
   bench.edit(label, (recipe) => ({
     ...recipe,
-    outputs: recipe.outputs.map((one) =>
-      one.id === output.id ? setAs(one, trial, trial.sources === sources) : one,
-    ),
+    outputs: recipe.outputs.map((one) => {
+      const trial = trials.find(({ output_id }) => output_id === one.id);
+      const sources = results.find(({ output_id }) => output_id === one.id)?.sources;
+      return trial ? setAs(one, trial, trial.sources === sources) : one;
+    }),
   }));
 }
 
@@ -322,7 +332,7 @@ export function useFitting(bench: Bench): void {
       const best = made.find(({ id }) => id === search.best);
       const as = made[0]?.pixels === result.pixels;
       if (search.state === "done" && best && as && best.pixels !== result.pixels)
-        adopt(bench, best, fitLabel(search.most ?? best.bytes), output);
+        adopt(bench, best, fitLabel(search.most ?? best.bytes));
     });
   });
 }

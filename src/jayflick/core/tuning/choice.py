@@ -39,3 +39,40 @@ def nearest_of(trials: Sequence[Candidate], most: int) -> int | None:
     if best is not None or not trials:
         return best
     return min(range(len(trials)), key=lambda index: trials[index].size)
+
+
+def shared_out(outputs: Sequence[Sequence[Candidate]], most: int) -> list[int] | None:
+    """One trial of each output, as their indices, that take at most ``most`` bytes in all.
+
+    The worst of them is as true as can be; what is left goes to the others, the worst first. ``None`` if not
+    even the smallest fit.
+    """
+    for lost in sorted({one.error for trials in outputs for one in trials}):
+        picks = [_smallest(trials, lost) for trials in outputs]
+        if None not in picks:
+            chosen = [index for index in picks if index is not None]
+            left = most - sum(trials[at].size for trials, at in zip(outputs, chosen, strict=True))
+            if left >= 0:
+                return _bettered(outputs, chosen, left)
+    return None
+
+
+def _smallest(trials: Sequence[Candidate], lost: float) -> int | None:
+    """The smallest that loses no more."""
+    good = [index for index, one in enumerate(trials) if one.error <= lost]
+    return min(good, key=lambda index: (trials[index].size, trials[index].error)) if good else None
+
+
+def _bettered(outputs: Sequence[Sequence[Candidate]], chosen: list[int], left: int) -> list[int]:
+    """The same with what is left spent, on the worst first."""
+    order = sorted(range(len(outputs)), key=lambda at: -outputs[at][chosen[at]].error)
+    for at in order:
+        trials, now = outputs[at], chosen[at]
+        room = trials[now].size + left
+        best = min(
+            (index for index, one in enumerate(trials) if one.size <= room),
+            key=lambda index: (trials[index].error, trials[index].size),
+        )
+        left -= trials[best].size - trials[now].size
+        chosen[at] = best
+    return chosen

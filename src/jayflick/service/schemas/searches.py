@@ -12,7 +12,7 @@ from .document import Document, Problem
 from .likeness import Figures, StandsOut
 from .results import OutputInfo
 
-SearchKind = Literal["budget", "spread", "formats", "one"]
+SearchKind = Literal["budget", "together", "spread", "formats", "one"]
 
 
 class SearchRequest(Document):
@@ -21,8 +21,12 @@ class SearchRequest(Document):
     output: str = Field(max_length=40)
     kind: SearchKind = Field(
         "budget",
-        description="budget: the truest file that fits; spread: others, where there are no trials yet; "
+        description="budget: the truest file that fits; together: one budget for several outputs, shared out "
+        "so that the worst of them is as true as can be; spread: others, where there are no trials yet; "
         "formats: the other formats that its target takes, about as like its frames; one: as it is set here",
+    )
+    outputs: list[Annotated[str, Field(max_length=40)]] | None = Field(
+        None, min_length=1, max_length=20, description="The ids of those that share a budget"
     )
     as_set: Output | None = Field(None, description="The output as it might be, of the same id")
     most: int | None = Field(None, ge=1, le=1 << 40, description="The budget, in bytes")
@@ -32,8 +36,10 @@ class SearchRequest(Document):
 
     @model_validator(mode="after")
     def _has_a_budget(self) -> Self:
-        if (self.kind == "budget") != (self.most is not None):
+        if (self.kind in ("budget", "together")) != (self.most is not None):
             raise ValueError("most belongs to a search for a budget, and to no other")
+        if (self.kind == "together") != (self.outputs is not None):
+            raise ValueError("outputs belongs to a search for a budget together, and to no other")
         if (self.kind == "one") != (self.as_set is not None):
             raise ValueError("as_set belongs to a search of one, and to no other")
         if self.as_set is not None and self.as_set.id != self.output:
@@ -45,6 +51,7 @@ class TrialInfo(Document):
     """A real encoding of the output, measured or yet to be."""
 
     id: int
+    output_id: str
     number: int = Field(description="Of the output, from 1")
     pixels: str = Field(description="Equal to that of a result whose pictures are the same")
     sources: str = Field(description="Equal to that of a result whose steps show the same pictures")
@@ -96,6 +103,10 @@ class SearchInfo(Document):
     )
     best: int | None = Field(description="The truest trial that fits the budget, so far; none if none does")
     nearest: int | None = Field(description="That, or else the smallest; none before there is any")
+    outputs: list[str] | None = Field(description="The ids of those that share the budget")
+    picks: list[TrialInfo] = Field(
+        description="Of a budget together: one trial of each output, so far; none if they cannot fit"
+    )
     error: Problem | None
 
 

@@ -49,7 +49,11 @@ export function OpenPalette({ strip, result, ...props }: Closed) {
   kept.current = result ?? kept.current;
   return (
     <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary aria-label="Palette" title="Its colours: lock, merge, drop" className="flex items-center gap-2">
+      <summary
+        aria-label="Open the palette"
+        title="Its colours: lock, merge, drop"
+        className="flex items-center gap-2"
+      >
         <span aria-hidden className={`text-[10px] text-ink-2 ${open ? "rotate-90" : ""}`}>
           ▶
         </span>

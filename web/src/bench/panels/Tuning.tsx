@@ -14,6 +14,7 @@ import { useSoFar } from "../useSoFar";
 import { Fit } from "./Fit";
 import { Likeness, SpentOn } from "./Likeness";
 import { Head, type PanelProps } from "./panel";
+import { Together } from "./Together";
 
 export function TuningPanel(panel: PanelProps) {
   const { bench, result, behind, busy, job, coding } = panel;
@@ -64,6 +65,7 @@ export function TuningPanel(panel: PanelProps) {
             <Fit bench={bench} result={result} behind={behind} />
           </div>
         )}
+        <Together bench={bench} />
       </div>
       <Row label="Budget">
         <NumberField

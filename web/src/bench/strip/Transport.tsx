@@ -165,7 +165,7 @@ export function Transport({
             onChange={(event) =>
               useBars.setState({ by: event.target.value === "likeness" ? "likeness" : "bytes" })
             }
-            className="h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink"
+            className="h-[26px] rounded-[6px] border border-line bg-card px-1 text-ink @max-[860px]:hidden"
           >
             <option value="bytes">bytes</option>
             <option value="likeness">SSIM</option>

@@ -20,6 +20,7 @@ def upgrade() -> None:
         ),
         sa.Column("output_id", sa.String(40), nullable=False),
         sa.Column("kind", sa.String(12), nullable=False),
+        sa.Column("outputs", sa.JSON()),
         sa.Column("as_set", sa.JSON()),
         sa.Column("most", sa.BigInteger()),
         sa.Column("may", sa.JSON(), nullable=False),
