@@ -10,6 +10,7 @@ from playwright.sync_api import Locator, Page, expect
 from tests.conftest import lit_ball, moving_square
 from tests.e2e.conftest import STAGE, Desk
 from tests.e2e.test_budget import opened
+from tests.server import until
 
 
 def palette(desk: Desk) -> Locator:
@@ -141,6 +142,7 @@ def test_errors_changes_and_pixels_are_shown_as_they_are(desk: Desk) -> None:
     off = np.sqrt(((source - result)[:, :, :3] ** 2 * (0.299, 0.587, 0.114)).sum(axis=2))
     page.keyboard.press("6")
     expect(page.get_by_text("32 levels")).to_be_visible()
+    until(lambda: (desk.pixels()[:, :, 3] == 255).all())  # once its source is there
     heat = desk.pixels()[:, :, :3].sum(axis=2)
     assert (heat[off < 0.5] == 0).all()
     assert (heat[off >= 1.5] > 0).all()

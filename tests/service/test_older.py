@@ -117,8 +117,8 @@ def test_edits_go_on(own_database: PrivateServer, tmp_path: Path, version: str) 
         project, recipe = card["id"], bench(client, card["id"])["recipe"]
         files = len(list((tmp_path / "store").glob("??/*")))
         assert finished(client, project)["delays"][2] == 1000
-        # Pictures have another key by now, and another palette: coded anew they are one file more, but once; where
-        # there is a trial of them they are there.
+        # Pictures have another key by now, and another palette: coded anew they are one file more, but once;
+        # where there is a trial of them they are there.
         coded = files + ("trials" not in document["tables"])
         for rate, delays in (("6", [160, 170]), ("8", [120, 130])):  # hundredths
 

@@ -374,6 +374,7 @@ function Picture({
             paintBackdrops(context, result, ["#000000", "#ffffff", matte]);
           else if (view === "error") {
             if (result && true_) paintError(context, result, true_);
+            else context.clearRect(0, 0, context.canvas.width, context.canvas.height);
           } else if (view === "changes") {
             if (first) paintChanges(context, first, second);
           } else paint(context, view, wipe, result, true_);
