@@ -134,11 +134,10 @@ def test_errors_changes_and_pixels_are_shown_as_they_are(desk: Desk) -> None:
     opened(desk, moving_square(4, 160, 90), colours=8)
     page = desk.page
     desk.settled()
-    page.keyboard.press("2")
-    expect(page.get_by_text("source", exact=True).first).to_be_visible()
-    source = desk.pixels().astype(float)
-    page.keyboard.press("1")
     result = desk.pixels().astype(float)
+    page.keyboard.press("2")
+    until(lambda: (desk.pixels() != result).any())  # once it is there
+    source = desk.pixels().astype(float)
     off = np.sqrt(((source - result)[:, :, :3] ** 2 * (0.299, 0.587, 0.114)).sum(axis=2))
     page.keyboard.press("6")
     expect(page.get_by_text("32 levels")).to_be_visible()
