@@ -74,7 +74,7 @@ export function SpentOn({ result, behind }: Pick<PanelProps, "result" | "behind"
             <span key={name} className={colour} style={{ flexGrow: bytes, minWidth: bytes > 0 ? 2 : 0 }} />
           ))}
         </span>
-        <span>
+        <span className="text-[11px] whitespace-nowrap">
           {parts
             .filter(([, bytes]) => bytes > 0)
             .map(([name, bytes]) => `${name} ${kb(bytes)}`)

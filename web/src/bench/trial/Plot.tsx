@@ -11,10 +11,12 @@ export type Measured = TrialInfo & { error: number };
 
 export const isMeasured = (trial: TrialInfo): trial is Measured => trial.error !== null;
 
+/** In windows less high than this the pictures above need the room. */
+const LOW = 760;
 /** From this many on they are drawn as dots. */
 const CROWDED = 40;
-/** What is lost where nothing is, so that it has a place on a scale by its logarithm. */
-const NOTHING = 0.0004;
+/** What is added to what is lost: on a scale by its logarithm nothing would lie infinitely far below. */
+const NOTHING = 0.008;
 
 const heightOf = ({ error }: Measured) => Math.log(error + NOTHING);
 
@@ -142,13 +144,19 @@ export const Plot = memo(function Plot(props: PlotProps) {
   const list = useRef<HTMLUListElement>(null);
   const made = useMemo(() => trials.filter(isMeasured).sort((a, b) => a.bytes - b.bytes), [trials]);
   const now = useMemo(() => made.filter((one) => one.sources === sources), [made, sources]);
-  const high = 132;
+  const high = window.innerHeight < LOW ? 92 : 132;
   const scale = useMemo(
     () =>
       made.length > 0 && wide > 0 ? scaleOf(made, most, wide, high, { x: 22, top: 14, bottom: 32 }) : null,
-    [made, most, wide],
+    [made, most, wide, high],
   );
   const frontier = useMemo(() => frontierOf(now), [now]);
+  // Round sizes, but for those that the budget's own figure would lie on.
+  const ticks = scale
+    ? ticksOf(scale.sizes).filter(
+        (bytes) => most === null || Math.abs(scale.across(bytes) - scale.across(most)) > 40,
+      )
+    : [];
   const dots = made.length > CROWDED;
   const inReach = made.some(({ id }) => id === right) ? right : made[0]?.id;
   const move = (event: KeyboardEvent) => {
@@ -167,7 +175,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
       {scale && (
         <>
           <svg aria-hidden className="absolute inset-0" width={wide} height={high}>
-            {ticksOf(scale.sizes).map((bytes) => (
+            {ticks.map((bytes) => (
               <g key={bytes}>
                 <line
                   x1={scale.across(bytes)}
@@ -190,9 +198,10 @@ export const Plot = memo(function Plot(props: PlotProps) {
               <>
                 <rect x={scale.across(most) - 2} y={4} width={4} height={high - 24} className="fill-jay" />
                 <text
-                  x={Math.min(scale.across(most) + 6, wide - 60)}
-                  y={13}
-                  className="fill-jay-deep text-[11px] font-semibold"
+                  x={Math.min(Math.max(scale.across(most), 28), wide - 44)}
+                  y={high - 6}
+                  textAnchor="middle"
+                  className="figure fill-jay-deep text-[11px] font-bold"
                 >
                   {kilobytes(most)} KB
                 </text>

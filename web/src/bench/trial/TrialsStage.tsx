@@ -336,17 +336,17 @@ function Formats({
   const found = placesOf(made);
   if (found.length === 0) return null;
   return (
-    <ul aria-label="In other formats" className="flex flex-wrap gap-1.5 text-xs">
+    <ul aria-label="In other formats" className="flex gap-1.5 overflow-x-auto text-xs whitespace-nowrap">
       {found.map(({ trial, title, plays }) => (
         <li key={trial.id}>
           <button
             type="button"
-            title={plays}
+            title={`Plays ${plays[1]}`}
             onClick={() => onChoose(trial.id)}
             className="flex h-[24px] items-center gap-1.5 rounded-[6px] border border-line px-2 hover:border-ink-3"
           >
             <b>{title}</b> <span className="figure">{size(trial.bytes)}</span>
-            <span className="text-ink-2">{plays}</span>
+            <span className="text-ink-2">{plays[0]}</span>
           </button>
         </li>
       ))}

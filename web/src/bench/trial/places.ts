@@ -4,19 +4,19 @@ import type { Output, TrialInfo } from "../../api/client";
 import { viewOf } from "../formats/table";
 
 /** From memory, as browsers stood in 2025; common practice, no published source. */
-const PLAYS: Record<string, string> = {
-  GIF: "anywhere",
-  APNG: "browsers since 2020",
-  WebP: "browsers since 2020",
-  AVIF: "browsers since 2023",
-  MP4: "browsers and posts, no alpha",
-  WebM: "browsers; alpha not in Safari",
+const PLAYS: Record<string, readonly [short: string, whole: string]> = {
+  GIF: ["anywhere", "anywhere"],
+  APNG: ["browsers", "in browsers since 2020"],
+  WebP: ["browsers", "in browsers since 2020, in many posts"],
+  AVIF: ["newer browsers", "in browsers since 2023"],
+  MP4: ["browsers, posts", "in browsers and posts, without alpha"],
+  WebM: ["browsers", "in browsers; its alpha not in Safari"],
 };
 
 export interface InFormat {
   trial: TrialInfo;
   title: string;
-  plays: string;
+  plays: readonly [short: string, whole: string];
 }
 
 /** Of each other format that was tried the trial that is most like the first, which is as the output was. */
@@ -31,6 +31,6 @@ export function placesOf([first, ...others]: readonly TrialInfo[]): InFormat[] {
     if (!known || far(trial) < far(known)) found.set(title, trial);
   }
   return [...found]
-    .map(([title, trial]) => ({ trial, title, plays: PLAYS[title] ?? "" }))
+    .map(([title, trial]) => ({ trial, title, plays: PLAYS[title] ?? ["", ""] }))
     .sort((one, two) => one.trial.bytes - two.trial.bytes);
 }
