@@ -210,3 +210,23 @@ def test_of_many_trials_the_newest_stay_and_those_of_which_something_is_said(
     edit(client, project, colours(19)).raise_for_status()
     finished(client, project)
     assert trials(client, project)[-1]["number"] == numbers[-1] + 1, "a number is not given again"
+
+
+def test_of_large_trials_only_as_many_stay_as_there_is_room_for(
+    running: tuple[httpx.Client, Service], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    client, service = running
+    project = ball(client)
+    for count in (30, 31, 32):
+        edit(client, project, colours(count)).raise_for_status()
+        finished(client, project)
+    newest = trials(client, project)[-2:]
+
+    def cleared() -> list[int]:
+        Leftovers(service.sessions, service.store, service.stages, 10**6).clear(AT_ONCE, AT_ONCE)
+        return [trial["number"] for trial in trials(client, project)]
+
+    monkeypatch.setattr(leftovers, "TRIAL_BYTES", sum(trial["bytes"] for trial in newest))
+    assert cleared() == [trial["number"] for trial in newest]
+    monkeypatch.setattr(leftovers, "TRIAL_BYTES", 10)
+    assert cleared() == [newest[-1]["number"]], "the newest stays, however large it is"

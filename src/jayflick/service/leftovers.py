@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import accumulate
 
 from sqlalchemy import delete, exists, func, select
 from sqlalchemy.exc import SQLAlchemyError
@@ -44,6 +45,8 @@ HISTORY = 20
 """Results that are kept of an output beside the current one: undo makes older ones again."""
 TRIALS = 200
 """Trials that are kept of an output: the newest, those of which something is said before others."""
+TRIAL_BYTES = 1 << 30
+"""What they may take together: of numbered sets as large as a screen that is but a few."""
 FIRST = 20.0
 """Seconds after the start until the first round: opening the shelf has precedence."""
 _STEP = 200
@@ -190,22 +193,23 @@ def _revisions(before: datetime) -> _Rows:
 
 
 def _trials(session: Session) -> bool:
-    """The oldest trials of an output that has many."""
-    many = session.execute(
+    """The oldest trials of an output that has many, or such as take much room."""
+    many, large = func.count() > TRIALS, (func.sum(TrialRow.bytes) > TRIAL_BYTES) & (func.count() > 1)
+    found = session.execute(
         select(TrialRow.project_id, TrialRow.output_id)
         .group_by(TrialRow.project_id, TrialRow.output_id)
-        .having(func.count() > TRIALS)
+        .having(many | large)
         .limit(1)
     ).first()
-    if many is None:
+    if found is None:
         return False
-    mine = TrialRow.project_id == many.project_id, TrialRow.output_id == many.output_id
+    mine = TrialRow.project_id == found.project_id, TrialRow.output_id == found.output_id
     spoken_of = (TrialRow.name != "") | (TrialRow.note != "")
-    newest = (
-        select(TrialRow.id).where(*mine).order_by(spoken_of.desc(), TrialRow.created.desc(), TrialRow.id.desc())
-    )
-    ids = list(session.scalars(newest.offset(TRIALS).limit(_STEP)))
-    session.execute(delete(TrialRow).where(TrialRow.id.in_(ids)))
+    first = spoken_of.desc(), TrialRow.created.desc(), TrialRow.id.desc()
+    rows = session.execute(select(TrialRow.id, TrialRow.bytes).where(*mine).order_by(*first)).all()
+    taken = accumulate(row.bytes for row in rows)
+    kept = sum(place == 0 or (place < TRIALS and size <= TRIAL_BYTES) for place, size in enumerate(taken))
+    session.execute(delete(TrialRow).where(TrialRow.id.in_([row.id for row in rows[kept:]])))
     return True
 
 

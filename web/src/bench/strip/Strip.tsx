@@ -26,7 +26,8 @@ export function Strip({
 }) {
   const told = useMemo(() => plan && planned(plan), [plan]);
   const result = shown?.result ?? told;
-  const { by } = useBars();
+  const wished = useBars((state) => state.by);
+  const by = shown?.result.info.format === "sheet" ? "bytes" : wished;
   const likeness = useLikeness(by === "likeness" ? shown?.result : undefined);
   const length = result?.delays.length ?? 0;
   const bars = useMemo(
@@ -46,7 +47,7 @@ export function Strip({
       aria-label="Rhythm strip"
       className="alone rounded-[12px] border border-line bg-card px-3 pt-2.5 pb-2.5"
     >
-      <Transport bench={bench} timeline={result} lost={bars} />
+      <Transport bench={bench} timeline={result} by={by} lost={bars} />
       <div ref={track} className="relative mt-2 select-none">
         {result && <Lane bench={bench} result={result} width={width} />}
         <div className="relative mt-1.5 overflow-hidden">

@@ -49,14 +49,16 @@ function facts(
 export function Transport({
   bench,
   timeline: result,
+  by,
   lost,
 }: {
   bench: Bench;
   timeline: Timeline | undefined;
+  /** What the bars tell. */
+  by: "bytes" | "likeness";
   /** What is lost in each step, in ten thousandths of SSIM, where the bars tell that. */
   lost: readonly number[] | undefined;
 }) {
-  const { by } = useBars();
   const playing = usePlayhead((state) => state.playing);
   const index = usePlayhead((state) => state.index);
   const speed = usePlayhead((state) => state.speed);
