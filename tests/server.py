@@ -153,8 +153,9 @@ class Server:
         return status
 
     def client(self) -> httpx.Client:
-        # The server closes what was idle for 5 s: by then a connection must not be used again.
-        limits = httpx.Limits(keepalive_expiry=2)
+        # The server closes what was idle for 5 s, and a machine that stands still makes that of any moment: no
+        # connection is used again.
+        limits = httpx.Limits(max_keepalive_connections=0)
         return httpx.Client(base_url=self.base, timeout=120, limits=limits)
 
 
