@@ -10,9 +10,10 @@ from PIL import Image
 from jayflick.service import leftovers
 from jayflick.service.leftovers import Leftovers
 from jayflick.service.parts import Service
+from jayflick.service.searches import KEPT
 from tests.conftest import lit_ball
 from tests.server import Server
-from tests.service.conftest import FEW, colours, edit, finished, project_of
+from tests.service.conftest import FEW, bench, colours, edit, finished, project_of
 from tests.service.test_leftovers import AT_ONCE, running
 from tests.service.test_searches import ended, known
 
@@ -143,6 +144,20 @@ def test_others_are_tried_when_asked(client: httpx.Client, output: Found, kind: 
     edit(client, project, adopt).raise_for_status()
     made = finished(client, project)
     assert (made["pixels"], made["info"]["bytes"]) == (other["pixels"], other["bytes"])
+
+
+def test_many_searches_of_one_kind_leave_the_newest_of_the_others(client: httpx.Client) -> None:
+    project = ball(client)
+    most = finished(client, project)["info"]["bytes"] * 8 // 10
+    (output,) = bench(client, project)["recipe"]["outputs"]
+    url = f"/api/projects/{project}/searches"
+    client.post(url, json={"output": "page", "kind": "budget", "most": most}).raise_for_status()
+    found = ended(client, project)
+    for _ in range(KEPT + 2):
+        client.post(url, json={"output": "page", "kind": "one", "as_set": output}).raise_for_status()
+    ended(client, project)
+    one, budget = known(client, project)["searches"]
+    assert (one["kind"], budget["id"], budget["best"]) == ("one", found["id"], found["best"])
 
 
 @pytest.mark.parametrize(

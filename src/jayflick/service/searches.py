@@ -31,7 +31,7 @@ log = logging.getLogger(__name__)
 
 UNDER_WAY = ("queued", "running")
 KEPT = 10
-"""Searches that are kept of an output, the newest."""
+"""Searches that are kept of an output, the newest of each kind."""
 _POLL = 0.2
 _PAUSE = 2.0
 _DIED = {
@@ -170,8 +170,9 @@ def ask(session: Session, project_id: str, request: SearchRequest) -> int:
     )
     session.add(row)
     session.flush()
-    newest = session.scalars(select(Search.id).where(mine).order_by(Search.id.desc()).limit(KEPT)).all()
-    session.execute(delete(Search).where(mine, Search.id < newest[-1]))
+    alike = mine & (Search.kind == request.kind)
+    newest = session.scalars(select(Search.id).where(alike).order_by(Search.id.desc()).limit(KEPT)).all()
+    session.execute(delete(Search).where(alike, Search.id < newest[-1]))
     return row.id
 
 

@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
 from ..core.progress import Progress
-from ..core.recipe import Recipe
+from ..core.recipe import Output, Recipe
+from ..core.render import sources_of
 from ..core.stages import Stages
 from ..core.store import Store
 from ..core.tuning.budget import May, search
@@ -17,6 +18,7 @@ from ..core.tuning.kinds import in_other_formats
 from ..core.tuning.spread import spread
 from ..core.tuning.together import search_together
 from ..core.tuning.trial import LOOKED_AT, Trial, try_out
+from .coded import keep_coded
 from .database import transact
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import frames_of
@@ -38,10 +40,6 @@ def run_search(place: Place, search_id: int) -> None:
         frames = frames_of(session, revision.project_id, revision.frame_set, store).frames
         recipe = Recipe.model_validate(revision.recipe)
         output = recipe.output(wanted.output_id)
-        before = select(TrialRow).where(
-            TrialRow.project_id == wanted.project_id, TrialRow.output_id == wanted.output_id
-        )
-        known = [(output_of(row, output), row.bytes) for row in session.scalars(before)]
     stages = Stages(place.stages, store)
     may = cast(frozenset[May], frozenset(wanted.may))  # as it was checked when it was asked for
     most = wanted.most or 0
@@ -58,6 +56,7 @@ def run_search(place: Place, search_id: int) -> None:
             case "together":
                 search_together(recipe, frames, wanted.outputs or [], most, stages, may=may, **told)
             case "spread":
+                known = _known(sessions, wanted, output, sources_of(recipe, frames, output.id, stages))
                 spread(recipe, frames, output.id, stages, may=may, known=known, **told)
             case "formats":
                 in_other_formats(recipe, frames, output.id, stages, **told)
@@ -80,6 +79,16 @@ def run_search(place: Place, search_id: int) -> None:
             _end(sessions, search_id, "failed", fault(error))
 
 
+def _known(
+    sessions: sessionmaker[Session], wanted: Search, output: Output, sources: str
+) -> list[tuple[Output, int]]:
+    """What was made of an output that shows the same as now, with its bytes."""
+    mine = TrialRow.project_id == wanted.project_id, TrialRow.output_id == wanted.output_id
+    with sessions() as session:
+        rows = session.scalars(select(TrialRow).where(*mine, TrialRow.sources == sources))
+        return [(output_of(row, output), row.bytes) for row in rows]
+
+
 def _record(session: Session, search_id: int, trial: Trial) -> None:
     row = session.get(Search, search_id)
     if row is None:
@@ -88,6 +97,7 @@ def _record(session: Session, search_id: int, trial: Trial) -> None:
     session.refresh(row, with_for_update=True)
     if row.state != "running":
         raise Cancelled("called off")
+    keep_coded(session, trial.rendered.coded)
     trial_id = keep_trial(session, row.project_id, trial.rendered, trial)
     mine = SearchTrial.search_id == search_id
     if session.scalar(select(SearchTrial.place).where(mine, SearchTrial.trial_id == trial_id)) is None:

@@ -14,7 +14,7 @@ from ..core.render import Rendered
 from ..core.stages import cache_key
 from ..core.store import Store
 from ..core.tuning.trial import LOOKED_AT, Trial
-from .coded import OutputFiles, dumped, files_of, keep_coded, playing_of
+from .coded import OutputFiles, dumped, files_of, playing_of
 from .errors import NotFound
 from .likeness import figures_of
 from .models import CodedPictures, SearchTrial, TrialRow, now
@@ -30,14 +30,13 @@ OUTPUT: TypeAdapter[Output] = TypeAdapter(Output)
 def keep_trial(
     session: Session, project_id: str, rendered: Rendered, measured: Trial | None = None
 ) -> int | None:
-    """Record what was made of an output; its id. The project is locked.
+    """Record what was made of an output; its id. Its coded pictures are recorded, and the project is locked.
 
     What was made before keeps its number, its likeness and its words. A sheet, which is not measured, is none.
     """
     output = rendered.output
     if isinstance(output, SheetOutput):
         return None
-    keep_coded(session, rendered.coded)
     mine = _of(project_id, output.id)
     number = (session.scalar(select(func.max(TrialRow.number)).where(mine)) or 0) + 1
     values: dict[str, Any] = {

@@ -257,8 +257,7 @@ def get_trial_frame(
 def get_trial_likeness(trial_id: Number, service: Parts) -> LikenessInfo:
     """How like its frames a trial is, measured now unless it was before.
 
-    Refused where it shows other frames, or the same framed otherwise, than the project has now, and while a
-    result is measured.
+    Refused where it shows other frames, or the same framed otherwise, than the project has now.
     """
     with service.sessions() as session:
         trial = made_trial(session, service.store, trial_id)
