@@ -178,28 +178,24 @@ export function Stage({
             onChange={(next) => useView.setState({ zoom: next })}
           />
         </div>
-        <Tip text="Show the frames before and after, faintly" keys="N">
-          <button
-            type="button"
-            aria-pressed={neighbours}
-            aria-label="Onion skin"
-            onClick={toggleNeighbours}
-            className={`grid h-[30px] w-[32px] place-items-center rounded-[8px] ${neighbours ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
-          >
-            <Layers size={15} />
-          </button>
-        </Tip>
-        <Tip text="Loupe: the pixels under the pointer, in source and result" keys="L">
-          <button
-            type="button"
-            aria-pressed={loupe}
-            aria-label="Loupe"
-            onClick={toggleLoupe}
-            className={`grid h-[30px] w-[32px] place-items-center rounded-[8px] ${loupe ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
-          >
-            <Search size={15} />
-          </button>
-        </Tip>
+        <Toggle
+          name="Onion skin"
+          tip="Show the frames before and after, faintly"
+          keys="N"
+          on={neighbours}
+          onClick={toggleNeighbours}
+        >
+          <Layers size={15} />
+        </Toggle>
+        <Toggle
+          name="Loupe"
+          tip="Loupe: the pixels under the pointer, in source and result"
+          keys="L"
+          on={loupe}
+          onClick={toggleLoupe}
+        >
+          <Search size={15} />
+        </Toggle>
         {neighbours && (
           <div className="rounded-[8px] bg-card p-0.5">
             <Segmented
@@ -411,6 +407,36 @@ function Picture({
         if (taker) usePick.setState({ taker: null });
       }}
     />
+  );
+}
+
+function Toggle({
+  name,
+  tip,
+  keys,
+  on,
+  onClick,
+  children,
+}: {
+  name: string;
+  tip: string;
+  keys: string;
+  on: boolean;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <Tip text={tip} keys={keys}>
+      <button
+        type="button"
+        aria-pressed={on}
+        aria-label={name}
+        onClick={onClick}
+        className={`grid h-[30px] w-[32px] place-items-center rounded-[8px] ${on ? "bg-strong text-on-strong" : "bg-card text-ink-2 hover:text-ink"}`}
+      >
+        {children}
+      </button>
+    </Tip>
   );
 }
 

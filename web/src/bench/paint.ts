@@ -151,28 +151,25 @@ export function paintError(context: CanvasRenderingContext2D, result: ImageBitma
   context.putImageData(image, 0, 0);
 }
 
-/** What of a picture is not as it was in the one before; the rest is dark. Gives how much of it that is, 0 to 1. */
+/** What of a picture is not as it was in the one before; the rest is dark. */
 export function paintChanges(
   context: CanvasRenderingContext2D,
   now: ImageBitmap,
   before: ImageBitmap | undefined,
-): number {
+): void {
   const { width, height } = now;
   const [ours, theirs] = [pixelsOf(now, "one"), before && pixelsOf(before, "two")];
   const image = new ImageData(width, height);
   const to = image.data;
-  let changed = 0;
   for (let at = 0; at < ours.length; at += 4) {
     const same =
       theirs && ours[at] === theirs[at] && ours[at + 1] === theirs[at + 1] && ours[at + 2] === theirs[at + 2];
-    const share = same ? 0.22 : 1;
-    changed += same ? 0 : 1;
-    for (let channel = 0; channel < 3; channel += 1) to[at + channel] = (ours[at + channel] ?? 0) * share;
+    for (let channel = 0; channel < 3; channel += 1)
+      to[at + channel] = (ours[at + channel] ?? 0) * (same ? 0.22 : 1);
     to[at + 3] = 255;
   }
   context.clearRect(0, 0, context.canvas.width, context.canvas.height);
   context.putImageData(image, 0, 0);
-  return changed / (width * height);
 }
 
 /** Leave the pixels of one colour as they are, on a grey from which they stand out. */

@@ -46,12 +46,10 @@ function Single({ frames, error, label, foot, ground, side }: Half & { ground: G
               height: frames.height * scale,
             }}
           >
-            <One frames={frames} scale={scale} name={side === 0 ? "Left trial" : "Right trial"} />
+            <Playing trials={[frames]} scale={scale} name={side === 0 ? "Left trial" : "Right trial"} />
           </div>
         ) : (
-          <p className="absolute top-1/2 left-1/2 -translate-1/2 rounded-[8px] bg-card px-3 py-1.5">
-            {error ? `It cannot be played: ${error}` : "Opening…"}
-          </p>
+          <NotYet error={error} />
         )}
         <figcaption className="absolute top-0 left-0">{label}</figcaption>
       </div>
@@ -66,39 +64,56 @@ function fitted(of: { width: number; height: number }, room: { width: number; he
   return most >= 1 ? Math.floor(most) : Math.max(most, 0.02);
 }
 
-function One({
-  frames: { frames, delays, width, height },
+/** One trial, or two with the first wiped over the second. */
+function Playing({
+  trials,
+  wipe = 0,
   scale,
   name,
 }: {
-  frames: TrialFrames;
+  trials: readonly [TrialFrames] | readonly [left: TrialFrames, right: TrialFrames];
+  wipe?: number;
   scale: number;
   name: string;
 }) {
   const line = usePlayhead((state) => state.line);
+  const [first, second] = trials;
   const canvas = usePlayed(
     useMemo<Played>(() => {
-      const steps = stepsBeside(line.ends, delays);
+      const shown = (second ? [first, second] : [first]).map(({ frames, delays }) => ({
+        frames,
+        steps: stepsBeside(line.ends, delays),
+      }));
       return {
         count: Math.max(line.ends.length, 1),
-        takes: (step) => [[frames, steps[step] ?? 0]],
-        paint: (context, [picture], step) => {
-          paint(context, "result", 0, picture, undefined);
+        takes: (step) => shown.map(({ frames, steps }) => [frames, steps[step] ?? 0] as const),
+        paint: (context, [one, two], step) => {
+          if (second) paint(context, "wipe", wipe, two, one);
+          else paint(context, "result", 0, one, undefined);
           context.canvas.dataset.index = String(step);
         },
       };
-    }, [frames, delays, line]),
+    }, [first, second, line, wipe]),
   );
   return (
     <canvas
       ref={canvas}
       role="img"
       aria-label={name}
-      width={width}
-      height={height}
+      width={first.width}
+      height={first.height}
       className="h-full w-full"
       style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
     />
+  );
+}
+
+/** Why nothing plays yet. */
+function NotYet({ error }: { error: string }) {
+  return (
+    <p className="absolute top-1/2 left-1/2 -translate-1/2 rounded-[8px] bg-card px-3 py-1.5">
+      {error ? `It cannot be played: ${error}` : "Opening…"}
+    </p>
   );
 }
 
@@ -115,13 +130,11 @@ export function Wiped({ left, right, ground }: { left: Half; right: Half; ground
             className={`absolute top-1/2 left-1/2 -translate-1/2 ${ground.className}`}
             style={{ background: ground.background, width: of.width * scale, height: of.height * scale }}
           >
-            <Both left={left.frames} right={right.frames} wipe={wipe} scale={scale} />
+            <Playing trials={[left.frames, right.frames]} wipe={wipe} scale={scale} name="Both trials" />
             <WipeHandle wipe={wipe} name="Wipe between two trials" />
           </div>
         ) : (
-          <p className="absolute top-1/2 left-1/2 -translate-1/2 rounded-[8px] bg-card px-3 py-1.5">
-            {left.error || right.error ? `It cannot be played: ${left.error || right.error}` : "Opening…"}
-          </p>
+          <NotYet error={left.error || right.error} />
         )}
         <span className="absolute top-0 left-0">{left.label}</span>
         <span className="absolute top-0 right-0">{right.label}</span>
@@ -131,47 +144,5 @@ export function Wiped({ left, right, ground }: { left: Half; right: Half; ground
         {right.foot}
       </div>
     </div>
-  );
-}
-
-function Both({
-  left,
-  right,
-  wipe,
-  scale,
-}: {
-  left: TrialFrames;
-  right: TrialFrames;
-  wipe: number;
-  scale: number;
-}) {
-  const line = usePlayhead((state) => state.line);
-  const canvas = usePlayed(
-    useMemo<Played>(() => {
-      const ours = stepsBeside(line.ends, left.delays);
-      const theirs = stepsBeside(line.ends, right.delays);
-      return {
-        count: Math.max(line.ends.length, 1),
-        takes: (step) => [
-          [left.frames, ours[step] ?? 0],
-          [right.frames, theirs[step] ?? 0],
-        ],
-        paint: (context, [first, second], step) => {
-          paint(context, "wipe", wipe, second, first);
-          context.canvas.dataset.index = String(step);
-        },
-      };
-    }, [left, right, line, wipe]),
-  );
-  return (
-    <canvas
-      ref={canvas}
-      role="img"
-      aria-label="Both trials"
-      width={left.width}
-      height={left.height}
-      className="h-full w-full"
-      style={{ imageRendering: scale >= 1 ? "pixelated" : "auto" }}
-    />
   );
 }

@@ -131,7 +131,7 @@ export function TrialsStage({ bench, shown, behind }: { bench: Bench; shown: Sho
             {right && <Card key={right.id} bench={bench} trial={right} used={used} left={pair.left} />}
           </div>
         )}
-        <Formats bench={bench} made={formats ? madeBy(formats, trials) : []} onChoose={choose} />
+        <Formats made={formats ? madeBy(formats, trials) : []} onChoose={choose} />
       </div>
     </section>
   );
@@ -285,22 +285,17 @@ function Card({
           {settingsOf(trial, used ?? left)}
         </span>
       </p>
-      <TextField
-        label="Name of the trial"
-        placeholder="Name"
-        value={trial.name}
-        maxLength={80}
-        read={(text) => text.trim()}
-        onCommit={(name) => say(trial, { name })}
-      />
-      <TextField
-        label="Note on the trial"
-        placeholder="Note"
-        value={trial.note}
-        maxLength={400}
-        read={(text) => text.trim()}
-        onCommit={(note) => say(trial, { note })}
-      />
+      {(["name", "note"] as const).map((what) => (
+        <TextField
+          key={what}
+          label={what === "name" ? "Name of the trial" : "Note on the trial"}
+          placeholder={what === "name" ? "Name" : "Note"}
+          value={trial[what]}
+          maxLength={what === "name" ? 80 : 400}
+          read={(text) => text.trim()}
+          onCommit={(text) => say(trial, { [what]: text })}
+        />
+      ))}
       <div className="flex gap-1.5">
         <Button
           look="strong"
@@ -324,15 +319,7 @@ function Card({
 }
 
 /** What it would weigh as something else, and where that plays. */
-function Formats({
-  bench,
-  made,
-  onChoose,
-}: {
-  bench: Bench;
-  made: readonly TrialInfo[];
-  onChoose: (id: number) => void;
-}) {
+function Formats({ made, onChoose }: { made: readonly TrialInfo[]; onChoose: (id: number) => void }) {
   const found = placesOf(made);
   if (found.length === 0) return null;
   return (
@@ -350,7 +337,6 @@ function Formats({
           </button>
         </li>
       ))}
-      <li className="sr-only">of {bench.output.name}</li>
     </ul>
   );
 }
