@@ -158,7 +158,7 @@ def test_all_that_are_over_are_fitted_at_once_and_each_is_one_undo(desk: Desk) -
         edit(client, project, change).raise_for_status()
     page.reload()
     desk.made()
-    fitting(page).get_by_role("button", name="Fit all 2 that are over").click()
+    fitting(page).get_by_role("button", name="Fit all 2 over budget").click()
     for name in ("Page loop", "Two"):
         stub = page.get_by_role("button", name=re.compile(f"^{name}")).first
         expect(stub).to_contain_text("✓", timeout=60_000)
@@ -169,7 +169,7 @@ def test_all_that_are_over_are_fitted_at_once_and_each_is_one_undo(desk: Desk) -
     for _ in range(2):
         page.keyboard.press("Control+z")
     desk.made()
-    expect(fitting(page).get_by_role("button", name="Fit all 2 that are over")).to_be_visible()
+    expect(fitting(page).get_by_role("button", name="Fit all 2 over budget")).to_be_visible()
 
 
 def test_one_figure_is_shared_out_over_all_outputs(desk: Desk) -> None:
@@ -187,7 +187,7 @@ def test_one_figure_is_shared_out_over_all_outputs(desk: Desk) -> None:
     page.reload()
     desk.made()
     together = page.get_by_role("region", name="All outputs together")
-    expect(together).to_contain_text(re.compile(r"All 2: \d+ KB, together under"))
+    expect(together).to_contain_text(re.compile(r"All 2: \d+ KB, budget"))
     now = int(re.findall(r"(\d+) KB", together.inner_text())[0])
     field = together.get_by_role("textbox", name="Budget of all outputs in KB")
     field.fill(str(now // 2))
@@ -196,13 +196,13 @@ def test_one_figure_is_shared_out_over_all_outputs(desk: Desk) -> None:
     expect(together).to_contain_text(
         re.compile(rf"\d+ KB of {now // 2} KB; the worst is \w+.*, SSIM 0\.\d+"), timeout=60_000
     )
-    together.get_by_role("button", name="Use them").click()
+    together.get_by_role("button", name="Use these").click()
     expect(together).to_contain_text("in use", timeout=60_000)
     sizes = [one["info"]["bytes"] for one in desk.get(f"/api/projects/{project}").json()["results"]]
     assert len(sizes) == 2
     assert sum(sizes) <= now // 2 * 1024
     page.keyboard.press("Control+z")
-    expect(together.get_by_role("button", name="Use them")).to_be_visible()
+    expect(together.get_by_role("button", name="Use these")).to_be_visible()
     page.reload()
     expect(together).to_contain_text("the worst is")
     field.fill("1")

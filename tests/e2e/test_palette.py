@@ -83,7 +83,7 @@ def test_a_colour_is_dropped_and_two_become_one_once_it_is_told_what_that_brings
     asked = page.get_by_role("group", name=f"Drop {gone}")
     expect(asked).to_contain_text(re.compile(r"[−+]\d+\.\d KB, SSIM [−+]0\.\d+"))
     assert in_use(page) == 12, "nothing is changed before that is wished"
-    asked.get_by_role("button", name="Do it").click()
+    asked.get_by_role("button", name="Apply").click()
     desk.settled()
     assert in_use(page) == 11
     expect(swatches).to_have_count(11)
@@ -94,7 +94,7 @@ def test_a_colour_is_dropped_and_two_become_one_once_it_is_told_what_that_brings
     swatches.nth(10).click()
     asked = page.get_by_role("group", name=f"Merge {one} and {two}")
     expect(asked).to_contain_text("SSIM")
-    asked.get_by_role("button", name="Do it").click()
+    asked.get_by_role("button", name="Apply").click()
     desk.settled()
     assert in_use(page) == 10
     page.reload()
@@ -112,19 +112,19 @@ def test_a_palette_is_taken_away_and_brought(desk: Desk, tmp_path: Path) -> None
     desk.settled()
     swatches = palette(desk)
     expect(swatches).to_have_count(6)
-    link = page.get_by_role("link", name="Take away")
+    link = page.get_by_role("link", name="Export")
     listed = unquote((link.get_attribute("href") or "").split(",", 1)[1]).split()
     assert listed == [colour_of(one) for one in swatches.all()]
     brought = tmp_path / "pier.txt"
     brought.write_bytes(b"#000\n#ffcc88\r\n#804020\n")
-    field = page.get_by_label("Bring a palette, a list of colours")
+    field = page.get_by_label("Import a palette, a list of colours")
     field.set_input_files(brought)
     desk.settled()
     expect(swatches).to_have_count(3)
     assert {colour_of(one) for one in swatches.all()} == {"#000000", "#ffcc88", "#804020"}
     brought.write_text("a palette, they said")
     field.set_input_files(brought)
-    expect(page.get_by_text("pier.txt is no list of 1 to 255 colours")).to_be_visible()
+    expect(page.get_by_text("pier.txt is not a list of 1 to 255 colours")).to_be_visible()
     page.keyboard.press("Control+z")
     desk.settled()
     expect(swatches).to_have_count(6)
@@ -152,7 +152,7 @@ def test_errors_changes_and_pixels_are_shown_as_they_are(desk: Desk) -> None:
     same = (desk.pixels() == last).all(axis=2)
     page.keyboard.press("ArrowRight")
     page.keyboard.press("7")
-    expect(page.get_by_text("what changes, over what stays")).to_be_visible()
+    expect(page.get_by_text("changed pixels; the rest is dimmed")).to_be_visible()
     shown = desk.pixels()
     assert (shown[~same] == last[~same]).all()
     assert (shown[same][:, :3] <= last[same][:, :3] // 2).all()

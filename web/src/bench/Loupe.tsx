@@ -144,5 +144,5 @@ function enlarged(
 function offWords(ours: Rgba | null, theirs: Rgba | null): string {
   if (!ours || !theirs) return "";
   const off = offBy(ours[0] - theirs[0], ours[1] - theirs[1], ours[2] - theirs[2]);
-  return off === 0 ? "the same" : `off by ${off.toFixed(1)}`;
+  return off === 0 ? "identical" : `off by ${off.toFixed(1)}`;
 }

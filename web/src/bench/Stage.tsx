@@ -128,7 +128,7 @@ export function Stage({
           {view === "ends" && <Label side="right" text="first" />}
           {view === "difference" && <Label side="left" text="difference × 8" />}
           {view === "error" && <ErrorKey />}
-          {view === "changes" && <Label side="left" text="what changes, over what stays" />}
+          {view === "changes" && <Label side="left" text="changed pixels; the rest is dimmed" />}
           {(view === "wipe" || view === "result") && (
             <ResultLabel bytes={info.bytes} behind={behind} coding={alike && coding} />
           )}

@@ -15,8 +15,13 @@ export const VIEWS: readonly Choice<View>[] = [
   { value: "wipe", label: "Wipe", tip: "Source left, result right", keys: "3" },
   { value: "difference", label: "Difference", tip: "Source against result, amplified 8 ×", keys: "4" },
   { value: "ends", label: "Ends", tip: "The last frame beside the first", keys: "5" },
-  { value: "error", label: "Error", tip: "Where the result is off, and how far", keys: "6" },
-  { value: "changes", label: "Changes", tip: "What is not as in the frame before", keys: "7" },
+  {
+    value: "error",
+    label: "Error",
+    tip: "Error map: where the result differs from the source, and by how much",
+    keys: "6",
+  },
+  { value: "changes", label: "Changes", tip: "What differs from the previous frame", keys: "7" },
 ];
 
 /** Views that the frames are held against. */

@@ -33,7 +33,7 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
       ["N, Shift N", "onion skin; one, two or three each side"],
       ["X", "the crop box, or the result"],
       ["P", "the proof, or the result"],
-      ["V", "trials, two at a time, or the result"],
+      ["V", "trials side by side, or the result"],
       ["← → ↑ ↓", "move what is in focus: a box, a picture, a cut-out, an anchor; Shift by ten"],
       ["← → ↑ ↓", "in the scene: lead what flies there, two at once for a diagonal"],
       ["Alt ← → ↑ ↓", "a frame that is lined up, by a tenth of a pixel"],

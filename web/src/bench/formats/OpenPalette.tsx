@@ -51,7 +51,7 @@ export function OpenPalette({ strip, result, ...props }: Closed) {
     <details open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary
         aria-label="Open the palette"
-        title="Its colours: lock, merge, drop"
+        title="Edit its colours: lock, merge, drop"
         className="flex items-center gap-2"
       >
         <span aria-hidden className={`text-[10px] text-ink-2 ${open ? "rotate-90" : ""}`}>
@@ -143,8 +143,8 @@ function Opened({ bench, output, result, set }: Props) {
     const text = file.size <= LONGEST ? await file.text() : "";
     const colours = readColours(text.trim().replace(/\s*[\r\n]+\s*/g, ", "))?.split(", ") ?? [];
     if (colours.length === 0 || colours.length > 255)
-      tell(`${file.name} is no list of 1 to 255 colours, one a line, such as #262a2e.`);
-    else set(one(colours), `The palette in ${file.name}`);
+      tell(`${file.name} is not a list of 1 to 255 colours, one per line, such as #262a2e.`);
+    else set(one(colours), `Palette from ${file.name}`);
   };
   return (
     <div className="mt-1.5 flex flex-col gap-1.5">
@@ -208,7 +208,7 @@ function Opened({ bench, output, result, set }: Props) {
                     className="h-[24px]! px-1.5!"
                     aria-pressed={merging === found.colour}
                     disabled={swatches.length < 3}
-                    title="Then choose the other"
+                    title="Then pick the other colour"
                     onClick={() => setMerging(merging === found.colour ? null : found.colour)}
                   >
                     {merging === found.colour ? "with…" : "Merge"}
@@ -216,7 +216,7 @@ function Opened({ bench, output, result, set }: Props) {
                   <Button
                     className="h-[24px]! px-1.5!"
                     disabled={swatches.length < 3}
-                    title="What that would cost is shown first"
+                    title="The cost is shown before anything changes"
                     onClick={() =>
                       setAsked({
                         tuning: one(without(query.data, found.colour)),
@@ -231,7 +231,7 @@ function Opened({ bench, output, result, set }: Props) {
             </span>
           </>
         ) : (
-          <span className="text-ink-2">Choose one here, or a pixel on the stage</span>
+          <span className="text-ink-2">Pick a colour here, or a pixel on the stage</span>
         )}
       </div>
       {asked && (
@@ -248,11 +248,11 @@ function Opened({ bench, output, result, set }: Props) {
         <Select label="Order of the colours" value={by} choices={SORTS} onChange={setBy} />
         <span className="grow" />
         <label className="inline-flex h-[24px] cursor-pointer items-center rounded-[7px] border border-line bg-card px-1.5 font-medium focus-within:outline-2 focus-within:outline-jay hover:border-ink-3">
-          Bring
+          Import
           <input
             type="file"
             accept=".txt,.hex,text/plain"
-            aria-label="Bring a palette, a list of colours"
+            aria-label="Import a palette, a list of colours"
             className="sr-only"
             onChange={(event) => {
               const file = event.target.files?.[0];
@@ -266,7 +266,7 @@ function Opened({ bench, output, result, set }: Props) {
           download={`${output.file_name.replace(/\.[^.]*$/, "")}.hex.txt`}
           className="inline-flex h-[24px] items-center rounded-[7px] border border-line bg-card px-1.5 font-medium hover:border-ink-3"
         >
-          Take away
+          Export
         </a>
       </div>
     </div>
@@ -329,11 +329,11 @@ function Tried({
               done();
             }}
           >
-            Do it
+            Apply
           </Button>
         )}
         <Button look="quiet" className="h-[24px]! px-1.5!" onClick={done}>
-          Leave it
+          Discard
         </Button>
       </span>
     </div>

@@ -78,7 +78,7 @@ export function Fit({ bench, result, behind }: Pick<PanelProps, "bench" | "resul
                 disabled={allowed.length === 0}
                 onClick={() => fitAll(tooLarge)}
               >
-                Fit all {tooLarge.length} that are over
+                Fit all {tooLarge.length} over budget
               </Button>
             ) : (
               <span className="text-xs text-ink-2">as good as it can be</span>
@@ -167,7 +167,7 @@ function Tried({
       {!open && (
         <button
           type="button"
-          title="Look at them on the stage"
+          title="Show them on the stage"
           onClick={toggleTrials}
           className={`rounded-[7px] hover:outline-2 hover:outline-jay ${old || other ? "opacity-60" : ""}`}
         >

@@ -21,7 +21,7 @@ export function Together({ bench }: { bench: Bench }) {
     <section aria-label="All outputs together" className="mt-2 flex flex-col gap-1.5 text-xs">
       <div className="flex items-center justify-between gap-2">
         <span className="min-w-0 truncate text-ink-2">
-          All {outputs.length}: <span className="figure">{size(now)}</span>, together under
+          All {outputs.length}: <span className="figure">{size(now)}</span>, budget
         </span>
         <span className="flex items-center gap-1">
           <NumberField
@@ -43,7 +43,7 @@ export function Together({ bench }: { bench: Bench }) {
             <Button
               className="h-[26px]! px-2!"
               disabled={most === null}
-              title="Shared out so that the worst of them is as good as can be"
+              title="Shared out so that the worst of them looks as good as it can"
               onClick={() =>
                 most !== null && begin("together", { most: most * 1024, outputs: outputs.map(({ id }) => id) })
               }
@@ -100,7 +100,7 @@ function Found({ bench, search }: { bench: Bench; search: SearchInfo }) {
           className="h-[26px]! px-2!"
           onClick={() => adoptAll(bench, picks, `Fit together under ${most} KB`)}
         >
-          Use them
+          Use these
         </Button>
       )}
     </div>

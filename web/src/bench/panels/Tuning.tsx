@@ -108,7 +108,7 @@ function TrialsButton({ bench }: Pick<PanelProps, "bench">) {
   const open = useTrialLook((state) => state.open);
   const { trials } = useTrials(bench);
   return (
-    <Tip text="Every file that was made of this output, two at a time" keys="V">
+    <Tip text="Compare all encodes of this output, two at a time" keys="V">
       <Button
         look={open ? "strong" : "plain"}
         aria-pressed={open}

@@ -63,7 +63,7 @@ export function BlindTest({
                   })
                 }
               >
-                Note it
+                Save as note
               </Button>
             )}
             <Button className="h-[26px]! px-2!" onClick={() => setBlind(begun)}>
@@ -73,7 +73,7 @@ export function BlindTest({
         ) : (
           <>
             <span className="text-ink-2">
-              Which is better?{blind.answers.length > 0 && ` ${blind.answers.length} answered`}
+              Which is better?{blind.answers.length > 0 && ` Round ${blind.answers.length + 1}.`}
             </span>
             <Button className="h-[26px]! px-2!" onClick={() => answer("left")}>
               A is better
@@ -82,7 +82,7 @@ export function BlindTest({
               B is better
             </Button>
             <Button className="h-[26px]! px-2!" onClick={() => answer(null)}>
-              Cannot tell
+              Can’t tell
             </Button>
             <Button
               look="quiet"

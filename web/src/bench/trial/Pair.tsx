@@ -112,7 +112,7 @@ function Playing({
 function NotYet({ error }: { error: string }) {
   return (
     <p className="absolute top-1/2 left-1/2 -translate-1/2 rounded-[8px] bg-card px-3 py-1.5">
-      {error ? `It cannot be played: ${error}` : "Opening…"}
+      {error ? `Cannot be played: ${error}` : "Opening…"}
     </p>
   );
 }

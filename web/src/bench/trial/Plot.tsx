@@ -208,7 +208,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
               </>
             )}
             <text x={4} y={12} className="fill-ink-2 text-[11px]">
-              ↑ lost
+              ↑ error
             </text>
             <text x={wide - 4} y={high - 6} textAnchor="end" className="fill-ink-2 text-[11px]">
               KB

@@ -33,9 +33,9 @@ import { placesOf } from "./places";
 import { useFrames } from "./useFrames";
 
 const MODES: readonly { value: Mode; label: string; tip: string }[] = [
-  { value: "beside", label: "Side by side", tip: "Both at once, in step" },
-  { value: "wipe", label: "Wipe", tip: "Left one over right one" },
-  { value: "blind", label: "Blind", tip: "Without telling which is which" },
+  { value: "beside", label: "Side by side", tip: "Both at once, in sync" },
+  { value: "wipe", label: "Wipe", tip: "One over the other" },
+  { value: "blind", label: "Blind", tip: "Compare without knowing which is which" },
 ];
 
 /** How long after a pointer comes to rest on a trial it plays, in ms. */
@@ -78,7 +78,7 @@ export function TrialsStage({ bench, shown, behind }: { bench: Bench; shown: Sho
       <div className="grid min-h-0 p-3 pb-2">
         {!pair.left ? (
           <p className="self-center justify-self-center rounded-[8px] bg-card px-4 py-2">
-            Every file that is made of this output comes here; the first is being made.
+            Every encode of this output appears here; the first is on its way.
           </p>
         ) : !right || right.id === pair.left.id ? (
           <SideBySide left={one} right={null} ground={ground} />
@@ -113,8 +113,7 @@ export function TrialsStage({ bench, shown, behind }: { bench: Bench; shown: Sho
         </div>
         {mode === "blind" && right && pair.left && right.id !== pair.left.id ? (
           <p className="py-1 text-ink-2">
-            Which is which, and what they weigh, is told when you reveal it. Arrow keys step both; Space plays
-            them.
+            Names and sizes stay hidden until you reveal them. Arrow keys step both, Space plays both.
           </p>
         ) : (
           <div className="flex gap-3">
@@ -195,7 +194,7 @@ function Foot({ trial, sources }: { trial: TrialInfo; sources: string | undefine
     <p className="mt-1.5 flex h-[24px] items-center justify-between gap-2 overflow-hidden rounded-[6px] bg-card px-2 text-xs">
       <span className="figure whitespace-nowrap text-ink-2">
         {!likeness
-          ? "being measured"
+          ? "measuring…"
           : likeness.psnr === null
             ? "nothing is lost"
             : `${likeness.psnr.toFixed(1)} dB${likeness.ssim === null ? "" : ` · SSIM ${likeness.ssim.toFixed(4)}`}`}
@@ -207,7 +206,7 @@ function Foot({ trial, sources }: { trial: TrialInfo; sources: string | undefine
       ) : out ? (
         <button
           type="button"
-          title="Go there"
+          title="Go to it"
           className="truncate font-semibold text-look underline-offset-2 hover:underline"
           onClick={() => goTo(out)}
         >
@@ -243,7 +242,7 @@ function Others({ bench }: { bench: Bench }) {
       {spreads(bench.output) && (
         <Button
           className="h-[26px]! px-2!"
-          title="Others, where there are none yet"
+          title="Encode other settings, where the plot has gaps"
           onClick={() => begin("spread")}
         >
           Try others
@@ -252,7 +251,7 @@ function Others({ bench }: { bench: Bench }) {
       {hasOtherFormats(bench.output) && (
         <Button
           className="h-[26px]! px-2!"
-          title="What would it weigh as WebP? About as like its frames"
+          title="Encode it in each other format, at a similar likeness"
           onClick={() => begin("formats")}
         >
           In other formats
@@ -307,7 +306,7 @@ function Card({
         </Button>
         <Button
           className="h-[26px]! px-2!"
-          title="To the left it goes, and what is there comes to the right"
+          title="Swap the left and the right trial"
           disabled={trial.id === left?.id}
           onClick={() => lookAt(bench.output.id, { left: trial.id, right: left?.id })}
         >

@@ -102,8 +102,8 @@ export const nextRound = (blind: Blind, better: Side | null, flip: number): Blin
 export function outcome({ answers }: Blind, left: TrialInfo, right: TrialInfo): string {
   const of = (side: Side) => answers.filter((one) => one === side).length;
   const [ours, theirs, none] = [of("left"), of("right"), answers.length - of("left") - of("right")];
-  const untold = none > 0 ? `, ${none} not to be told` : "";
-  if (ours === theirs) return `no difference in ${answers.length}${untold}`;
+  const undecided = none > 0 ? `, ${none} undecided` : "";
+  if (ours === theirs) return `tied after ${answers.length}${undecided}`;
   const [won, times] = ours > theirs ? [left, ours] : [right, theirs];
-  return `${won.number} better in ${times} of ${answers.length}${untold}`;
+  return `${won.number} preferred in ${times} of ${answers.length}${undecided}`;
 }

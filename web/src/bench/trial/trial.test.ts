@@ -52,8 +52,8 @@ describe("a blind comparison", () => {
     );
     // Flipped first: what lay left was the right one; then not; then flipped again.
     expect(blind.answers).toEqual(["right", "left", "left", null]);
-    expect(outcome(blind, trial(7), trial(9))).toBe("7 better in 2 of 4, 1 not to be told");
-    expect(outcome({ ...blind, answers: ["left", "right"] }, trial(7), trial(9))).toBe("no difference in 2");
+    expect(outcome(blind, trial(7), trial(9))).toBe("7 preferred in 2 of 4, 1 undecided");
+    expect(outcome({ ...blind, answers: ["left", "right"] }, trial(7), trial(9))).toBe("tied after 2");
   });
 });
 
