@@ -35,6 +35,7 @@ export function Together({ bench }: { bench: Bench }) {
             onCommit={setTyped}
             onClear={() => setTyped(null)}
           />
+          <span className="text-ink-2">KB</span>
           {search && isUnderWay(search) ? (
             <Button className="h-[26px]! px-2!" onClick={() => cancel(search)}>
               Cancel
