@@ -2,18 +2,22 @@
 
 import json
 from collections.abc import Callable
+from io import BytesIO
 from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image, ImageSequence
 from pydantic import ValidationError
 
 from jayflick.core.formats.gif.encoder import encode_gif
 from jayflick.core.formats.gif.reader import read_gif
 from jayflick.core.formats.gif.shared import share_palette
 from jayflick.core.recipe import Tuning
+from jayflick.core.sequence.colours import Brought, colours_brought
+from jayflick.core.sequence.pieces import Refused
 from tests.conftest import Pictures, lit_ball, moving_square, save_frames
 
 Run = Callable[..., tuple[int, str, str]]
@@ -96,6 +100,60 @@ def test_a_palette_comes_from_a_gif_or_a_list(run: Run, tmp_path: Path) -> None:
     (tmp_path / "house.txt").write_text("\n".join(locked))
     listed = run("make", film, "-o", again, "--colours", "12", "--lock", tmp_path / "house.txt")
     assert (listed[0], again.read_bytes()) == (0, out.read_bytes())
-    assert run("make", source, "-o", house, "--force", "--palette", "frame", "--colours", "8")[0] == 0
-    status, _, err = run("make", film, "-o", out, "--lock", house)
-    assert (status, "has no palette that all its frames share" in err) == (2, True)
+    # Tables by frame are one palette too, and so are a picture's own colours.
+    made = run("make", source, "-o", house, "--force", "--palette", "frame", "--colours", "8")
+    assert made[0] == 0
+    few = tmp_path / "few.png"
+    with Image.open(house) as first:
+        first.convert("RGBA").save(few)
+    for brought in (house, few):
+        done, printed, _ = run("make", film, "-o", out, "--force", "--lock", brought, "--json")
+        locked = json.loads(printed)["options"]["outputs"][0]["tuning"]["locked"]
+        assert (done, set(locked)) == (0, shown_by_pillow(brought))
+    (tmp_path / "none.txt").write_text("#123456, bluish")
+    status, _, err = run("make", film, "-o", out, "--force", "--lock", tmp_path / "none.txt")
+    assert (status, "bluish" in err) == (2, True)
+
+
+def shown_by_pillow(path: Path) -> set[str]:
+    """Every colour that a file's frames show, by Pillow."""
+    with Image.open(path) as opened:
+        frames = [np.asarray(frame.convert("RGBA")) for frame in ImageSequence.Iterator(opened)]
+    pixels = np.concatenate([frame[frame[..., 3] > 0] for frame in frames])
+    return {f"#{r:02x}{g:02x}{b:02x}" for r, g, b, _ in np.unique(pixels, axis=0)}
+
+
+@given(colours=st.integers(1, 400), most=st.integers(2, 255), seed=st.integers(0, 9))
+@settings(max_examples=30, deadline=None)
+def test_a_picture_brings_its_own_colours_or_the_best_for_it(colours: int, most: int, seed: int) -> None:
+    """All of few, exactly; of many never more than asked for, no two alike, never those of clear pixels."""
+    random = np.random.default_rng(seed)
+    palette = random.integers(0, 256, (colours, 3), np.uint8)
+    pixels = np.zeros((30, 31, 4), np.uint8)
+    pixels[..., :3] = palette[np.arange(30 * 31).reshape(30, 31) % colours]
+    pixels[..., 3] = 255
+    pixels[7:9, :, :] = (1, 2, 3, 0)
+    file = BytesIO()
+    Image.fromarray(pixels).save(file, "PNG")
+    (brought,) = colours_brought(file.getvalue(), "photo.png", most)
+    assert isinstance(brought, Brought)
+    shown = {f"#{one.tobytes().hex()}" for one in np.unique(pixels[pixels[..., 3] > 0][:, :3], axis=0)}
+    assert len(set(brought.colours)) == len(brought.colours) <= most
+    if len(shown) <= most:
+        assert set(brought.colours) == shown
+
+
+@pytest.mark.parametrize(
+    ("data", "why"),
+    [
+        (b"", "lists 0 colours"),
+        (b"#12345", "#12345"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0", "photo.png"),
+        (b"\0" * 90, "photo.png"),
+        (" ".join(f"#{n:06x}" for n in range(256)).encode(), "lists 256 colours"),
+    ],
+)
+def test_what_brings_no_palette_says_why(data: bytes, why: str) -> None:
+    (refused,) = colours_brought(data, "photo.png")
+    assert isinstance(refused, Refused)
+    assert why in str(refused.error)

@@ -5,6 +5,7 @@ from pathlib import Path
 from urllib.parse import unquote
 
 import numpy as np
+from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 
 from tests.conftest import lit_ball, moving_square
@@ -117,17 +118,26 @@ def test_a_palette_is_taken_away_and_brought(desk: Desk, tmp_path: Path) -> None
     assert listed == [colour_of(one) for one in swatches.all()]
     brought = tmp_path / "pier.txt"
     brought.write_bytes(b"#000\n#ffcc88\r\n#804020\n")
-    field = page.get_by_label("Import a palette, a list of colours")
+    field = page.get_by_label("Import a palette from a picture or a list of colours")
     field.set_input_files(brought)
     desk.settled()
     expect(swatches).to_have_count(3)
     assert {colour_of(one) for one in swatches.all()} == {"#000000", "#ffcc88", "#804020"}
     brought.write_text("a palette, they said")
     field.set_input_files(brought)
-    expect(page.get_by_text("pier.txt is not a list of 1 to 255 colours")).to_be_visible()
+    expect(page.get_by_text("pier.txt: 'a' is not a colour")).to_be_visible()
+    desk.forgiven += ["status of 422"]
     page.keyboard.press("Control+z")
     desk.settled()
     expect(swatches).to_have_count(6)
+    picture = tmp_path / "lamp.png"
+    Image.fromarray(
+        np.array([[[16, 16, 16], [255, 204, 136]], [[128, 64, 32], [192, 128, 64]]], np.uint8)
+    ).save(picture)
+    field.set_input_files(picture)
+    desk.settled()
+    expect(swatches).to_have_count(4)
+    assert {colour_of(one) for one in swatches.all()} == {"#101010", "#ffcc88", "#804020", "#c08040"}
 
 
 def test_errors_changes_and_pixels_are_shown_as_they_are(desk: Desk) -> None:

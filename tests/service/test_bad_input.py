@@ -65,6 +65,28 @@ def test_a_bad_file_is_named_and_the_others_stay(
         assert bench(client, card["id"])["report"]["problems"][0]["file"] == name
 
 
+@pytest.mark.parametrize(
+    ("name", "data", "message"),
+    [
+        ("wave.txt", b"hello, I am a text", "'hello'"),
+        ("wave.png", GOOD[0][1][:200], "the file ends early, after 200 bytes"),
+        ("wave.png", header_of(30000, 30000), "30000 × 30000 is more than the 32 million pixels"),
+        ("../wave.png", GOOD[0][1], "its name points outside its folder"),
+        ("wave.png", bytes(65 << 20), "is larger than 64 MB"),
+    ],
+)
+def test_a_file_that_brings_no_palette_is_named(
+    client: httpx.Client, name: str, data: bytes, message: str
+) -> None:
+    answer = client.post("/api/palettes", params={"name": name}, content=data)
+    assert answer.status_code == 422
+    assert message in answer.json()["message"]
+    brought = client.post(
+        "/api/palettes", params={"name": "few.hex", "most": 2}, content=b"#000\n#0A0b0c\n#fff"
+    )
+    assert brought.json() == ["#000000", "#0a0b0c", "#ffffff"]
+
+
 def test_a_frame_of_another_size_is_reported_and_not_used(client: httpx.Client) -> None:
     found = bring(client, [*GOOD, ("wave_6.png", png(moving_square(1, 30, 30)[0]))])
     (card,) = found["projects"]

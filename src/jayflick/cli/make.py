@@ -157,7 +157,7 @@ def add_to(commands: Any) -> None:
         "--lock",
         metavar="COLOURS|FILE",
         type=colours,
-        help="in the palette exactly: '#000,#ffffff', or those of a GIF or a list",
+        help="in the palette exactly: '#000,#ffffff', or those of a picture, a clip or a list",
     )
     make.add_argument("--loss", type=int, help="likeness given for fewer bytes, 0..100")
     budget.add_to(make)

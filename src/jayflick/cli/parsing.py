@@ -43,26 +43,19 @@ def decimal(text: str) -> float:
         raise argparse.ArgumentTypeError(str(error)) from error
 
 
-MOST_LISTED = 1 << 16
-"""Bytes of a list of colours."""
-
-
 def colours(text: str) -> list[str]:
-    """Colours as they are listed, in the argument or in the file that it names, or those that a GIF shows."""
+    """Colours as listed, in the argument or in the file that it names, or those that a picture shows."""
     try:
         path = Path(text)
         if not path.suffix or not path.is_file():
             return read_colours(text)
-        data = read_file(path)
-        if data.startswith(b"GIF8"):
-            from ..core.formats.gif.reader import colours_of, read_gif  # most commands need no decoder
+        from ..core.sequence.colours import Brought, colours_brought  # most commands need no decoder
 
-            return colours_of(read_gif(data, name=path.name), name=path.name)
-        if len(data) > MOST_LISTED or b"\0" in data:
-            raise InputError(
-                "is no list of colours", file=path.name, remedy="list them as #rrggbb, or use a GIF"
-            )
-        return read_colours(" ".join(data.decode("utf-8", "replace").split()))
+        for found in colours_brought(read_file(path), path.name):
+            if isinstance(found, Brought):
+                return list(found.colours)
+            raise found.error
+        return []
     except InputError as error:
         raise argparse.ArgumentTypeError(str(error)) from error
 

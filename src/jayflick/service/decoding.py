@@ -20,6 +20,7 @@ from typing import Any, BinaryIO, TypeVar
 from ..core.errors import Cancelled, InputError
 from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
+from ..core.sequence.colours import Brought, colours_brought
 from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
 from .errors import TooSlow, Unavailable
 from .forks import CONTEXT, stopping
@@ -124,6 +125,10 @@ class Decoders:
     def glimpse(self, data: Sent, name: str, number: int) -> Glimpse:
         """A frame of a clip; ``InputError`` when there is none."""
         return self._one(_Task("glimpse", name, {"number": number}), data, Glimpse, Wanted())
+
+    def colours(self, data: Sent, name: str, most: int, wanted: Wanted) -> Brought:
+        """The colours that a file brings for a palette; ``InputError`` when it brings none."""
+        return self._one(_Task("colours", name, {"most": most}), data, Brought, wanted)
 
     def _one(self, task: "_Task", data: Sent, kind: type[T], wanted: Wanted) -> T:
         for one in list(self._asked(task, data, wanted)):
@@ -289,11 +294,12 @@ class _Task:
     """How many times as long as usual it may take."""
 
 
-Found = Piece | Refused | Enclosed | Survey | Glimpse
+Found = Piece | Refused | Enclosed | Survey | Glimpse | Brought
 _TASKS: dict[str, Callable[..., Iterable[Found]]] = {
     "pieces": pieces,
     "look_through": look_through,
     "glimpse": glimpse,
+    "colours": colours_brought,
 }
 
 

@@ -80,7 +80,7 @@ def pieces(
     ``packed``: the file came in an archive. An archive in an archive is not opened. ``written``: when it was
     last written, in seconds since 1970. ``cut``: what is taken of it when it is a clip.
     """
-    return _told(name, _apart(data, name, packed, written, cut))
+    return told(name, _apart(data, name, packed, written, cut))
 
 
 def _apart(
@@ -108,7 +108,7 @@ def _apart(
     header = read_header(data, name=name)
     check_area(header.width, header.height, name, MOST_FRAME_PIXELS)
     if header.count > 1:
-        _need_bounded(header, header.count, name)
+        need_bounded(header, header.count, name)
         yield from _taken_out(open_moving(data, name), name, header)
         return
     picture = read_picture(data, name=name)
@@ -132,7 +132,7 @@ def look_through(data: Content, name: str) -> Iterator[clip.Survey | Refused]:
     def found() -> Iterator[clip.Survey]:
         yield clip.survey(data, name)
 
-    return _told(name, found())
+    return told(name, found())
 
 
 @dataclass(frozen=True)
@@ -156,10 +156,10 @@ def glimpse(data: Content, name: str, number: int) -> Iterator[Glimpse | Refused
         small.save(out, "WEBP", quality=80, method=1)
         yield Glimpse(out.getvalue())
 
-    return _told(name, found())
+    return told(name, found())
 
 
-def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
+def told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
     """What is found in a file; where it goes wrong, why, instead of the rest."""
     try:
         yield from found
@@ -176,7 +176,7 @@ def _told(name: str, found: Iterator[T]) -> Iterator[T | Refused]:
 def _taken_out(moving: Moving, name: str, header: Header | None) -> Iterator[Piece]:
     times = moving.durations
     if header is not None and times is not None:  # what its head promises may be less than it holds
-        _need_bounded(header, len(times), name)
+        need_bounded(header, len(times), name)
     number = 0
     try:
         for number, picture in enumerate(moving.pictures, 1):
@@ -212,7 +212,7 @@ def piece_of(name: str, picture: NDArray[np.uint8], label: str, notes: tuple[str
     )
 
 
-def _need_bounded(header: Header, count: int, name: str) -> None:
+def need_bounded(header: Header, count: int, name: str) -> None:
     if header.width * header.height * count > MOST_PIXELS:
         raise InputError(
             f"its {count} frames have more than {MOST_PIXELS // 10**6:,} million pixels together",

@@ -5,8 +5,7 @@ import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNod
 import { api, data, type ResultInfo, type TrialInfo } from "../../api/client";
 import { size } from "../../format";
 import { Button, Select } from "../../ui/controls";
-import { tell, tellError } from "../../ui/notices";
-import { readColours } from "../../typed";
+import { tellError } from "../../ui/notices";
 import type { Bench } from "../edits";
 import { usePick } from "../pick";
 import { adopt, inUse, isUnderWay, madeBy, newest, useSearching, useTrials } from "../trials";
@@ -21,8 +20,6 @@ const SORTS = [
 ] as const;
 /** Swatches in a row. */
 const ROW = 16;
-/** The longest list of colours that is read, in characters. */
-const LONGEST = 20_000;
 
 type Tuning = Of<"gif">["tuning"];
 
@@ -140,11 +137,15 @@ function Opened({ bench, output, result, set }: Props) {
   };
   const isLocked = found !== undefined && tuning.locked.includes(found.colour);
   const bring = async (file: File) => {
-    const text = file.size <= LONGEST ? await file.text() : "";
-    const colours = readColours(text.trim().replace(/\s*[\r\n]+\s*/g, ", "))?.split(", ") ?? [];
-    if (colours.length === 0 || colours.length > 255)
-      tell(`${file.name} is not a list of 1 to 255 colours, one per line, such as #262a2e.`);
-    else set(one(colours), `Palette from ${file.name}`);
+    const colours = await data<string[]>(
+      api.POST("/api/palettes", {
+        params: { query: { name: file.name, most: Math.min(255, Math.max(2, tuning.colours)) } },
+        body: "",
+        bodySerializer: () => file,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    );
+    set(one(colours), `Palette from ${file.name}`);
   };
   return (
     <div className="mt-1.5 flex flex-col gap-1.5">
@@ -251,8 +252,8 @@ function Opened({ bench, output, result, set }: Props) {
           Import
           <input
             type="file"
-            accept=".txt,.hex,text/plain"
-            aria-label="Import a palette, a list of colours"
+            accept=".txt,.hex,text/plain,image/*"
+            aria-label="Import a palette from a picture or a list of colours"
             className="sr-only"
             onChange={(event) => {
               const file = event.target.files?.[0];
