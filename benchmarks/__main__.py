@@ -14,6 +14,7 @@ from . import (
     sheets,
     smallest,
     start,
+    trials,
 )
 
 for title, part in (
@@ -28,6 +29,7 @@ for title, part in (
     ("Sheets", sheets),
     ("Broadcast", broadcast),
     ("Retuning in the browser", retune),
+    ("Trials in the browser", trials),
     ("Starting", start),
     ("Memory", memory),
 ):

@@ -178,7 +178,7 @@ def _bytes_shown(page: Page) -> str:
 
 
 def cropping() -> None:
-    with film_on_bench() as page:
+    with film_on_bench() as (page, _, _):
         page.keyboard.press("x")
         page.get_by_role("group", name="Crop box").wait_for()
         pulled, shown = [], []

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from io import BytesIO
 from pathlib import Path
 
+import httpx
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE, until
@@ -52,31 +53,31 @@ def _turn(page: Page, field: str, value: int) -> tuple[float, float]:
 
 
 @contextmanager
-def film_on_bench() -> Iterator[Page]:
-    """A browser in which the film, 48 frames of 580 × 326, is a project on the bench of a running server."""
+def film_on_bench(count: int = 48, width: int = 580) -> Iterator[tuple[Page, httpx.Client, str]]:
+    """A browser in which the film is a project on the bench of a running server, a client of that, its id."""
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder) / "data").start("--no-demo")
         try:
             files = []
-            for number, frame in enumerate(film(), 1):
+            for number, frame in enumerate(film(count, width), 1):
                 out = BytesIO()
                 Image.fromarray(frame[:, :, :3]).save(out, "PNG", compress_level=1)
                 files.append((f"film_{number}.png", out.getvalue()))
             with server.client() as client:
                 project = bring(client, files)["projects"][0]["id"]
                 finished(client, project)
-            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{server.base}/project/{project}")
-            page.wait_for_selector(f"{STAGE} canvas")
-            yield page
-            browser.close()
+                browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.goto(f"{server.base}/project/{project}")
+                page.wait_for_selector(f"{STAGE} canvas")
+                yield page, client, project
+                browser.close()
         finally:
             server.stop()
 
 
 def main() -> None:
-    with film_on_bench() as page:
+    with film_on_bench() as (page, _, _):
         page.keyboard.press("Space")
         _watch(page)
         colours = [_turn(page, "Colours, number", 250 - 7 * turn) for turn in range(TURNS)]
