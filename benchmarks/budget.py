@@ -72,10 +72,11 @@ def _fit(name: str, frames: Clip, folder: Path) -> None:
         nearest = found.nearest
         changed = Recipe.model_validate({"outputs": [nearest.output]})
         likeness = measure(changed, sources, output.id, nearest.rendered.timed, own).whole
-        best = max((alike for size, alike in grid if size <= most), default=0.0)
+        best = max((alike for size, alike in grid if size <= most), default=None)
         ours = likeness.ssim or 0.0
+        beside = "none fits | -" if best is None else f"{best:.4f} | {ours - best:+.4f}"
         used = f"{most / 1024:.0f} KB | {nearest.size / most:.1%} | {len(found.trials)} | {took / plain:.1f}"
-        print(f"| {name} | {used} | {ours:.4f} | {best:.4f} | {ours - best:+.4f} |", flush=True)
+        print(f"| {name} | {used} | {ours:.4f} | {beside} |", flush=True)
     assert plain_size == whole
 
 

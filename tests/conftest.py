@@ -25,6 +25,12 @@ settings.load_profile("repeatable")
 Pictures = list[NDArray[np.uint8]]
 
 
+@pytest.fixture(scope="session", autouse=True)
+def own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What runs remember of what they wrote stays with the tests."""
+    os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+
+
 def steps_of(data: bytes) -> Pictures:
     """What each of the coded frames shows, in a GIF that has not been given its time: equal ones are one."""
     return list(runs.steps_of(read_gif(data)))

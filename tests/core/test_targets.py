@@ -61,7 +61,7 @@ def test_the_targets_that_ship_say_where_their_figures_come_from() -> None:
         ),
         ("overlay", Facts("png-frames", ("bug_1.png",), 1, 640, 360, 301, True), {"Frames": "warn"}),
         ("overlay", Facts("png-frames", ("bug_1.png",), 1, 640, 360, 601, True), {"Frames": "fail"}),
-        ("phone-sheet", Facts("still", ("sheet.png",), 1, 2048, 2049, 1, True), {"Longest side": "fail"}),
+        ("phone-sheet", Facts("sheet", ("sheet.png",), 1, 2048, 2049, 1, True), {"Longest side": "fail"}),
     ],
 )
 def test_each_rule_is_held_at_its_very_limit(name: str, facts: Facts, wrong: dict[str, str]) -> None:

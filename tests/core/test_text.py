@@ -9,9 +9,9 @@ from pathlib import PurePosixPath
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from jayflick.core.content import MAX_BYTES
 from jayflick.core.recipe import Recipe
 from jayflick.core.sequence.archives import members
-from jayflick.core.sequence.pieces import MAX_BYTES
 from jayflick.core.sequence.project_file import (
     DOCUMENT,
     SCHEMA,

@@ -23,6 +23,10 @@ from PIL import Image
 
 from jayflick.cli import main
 from jayflick.core.errors import Cancelled, InputError
+from jayflick.core.formats.facts import facts_of_file
+from jayflick.core.recipe import Bounds
+from jayflick.core.targets.catalogue import find
+from jayflick.core.targets.check import check, verdict_of
 from jayflick.delivery.protocol import Answer, Offer
 from jayflick.delivery.sender import Gone, Load, Sender, load_of, offered, usable
 from jayflick.standins import intake, post, switcher
@@ -548,7 +552,6 @@ def test_the_host_shrinks_what_is_wide_and_refuses_what_it_cannot_show(
         heavy = np.random.default_rng(1).integers(0, 256, (1400, 1400, 3), np.uint8)
         for files, words in (
             ([load_of("noise.png", file_of(heavy))], "KB; a post has 5120 KB at most"),
-            ([load_of("tern.png", file_of(soft(1)[0]))], "soft transparent edges"),
             ([load_of("cut.gif", gif(80, 60, 9)[:700])], "cut short or damaged"),
             ([load_of("film.mov", b"words")], "not one of GIF, PNG"),
             ([load_of("long.gif", gif(5000, 2))], "4096 pixels at most"),
@@ -558,7 +561,31 @@ def test_the_host_shrinks_what_is_wide_and_refuses_what_it_cannot_show(
         ):
             with pytest.raises(InputError, match=words):
                 host.send(files)
-        assert len(host.ask("GET", "/api/posts")) == 4
+        assert host.send([load_of("tern.png", file_of(soft(1)[0]))]).verdict == "taken"
+        assert len(host.ask("GET", "/api/posts")) == 5
+
+
+def test_a_post_that_passes_its_target_is_taken_as_it_is_and_no_other_is(tmp_path: Path) -> None:
+    """The rules that ship and the host are written apart, and say the same."""
+    target = find("post")
+    assert (target.most_bytes, target.figures["width"].warn) == (post.MOST_BYTES, Bounds(most=post.WIDE))
+    first = tmp_path / "frames"
+    save_frames(first, moving_square(3))
+    with standing(PostHost, tmp_path / "host") as host:
+        for name, options in (
+            *((f"tern.{ending}", ()) for ending in ("gif", "png", "webp", "avif", "mp4", "webm", "mov")),
+            ("wide.gif", ("--size", "620x")),
+            ("still.jpg", ("--still", "1")),
+        ):
+            file = tmp_path / name
+            assert main(["make", str(first), "-o", str(file), *options]) == 0
+            found = check(facts_of_file(file.read_bytes(), name), target)
+            stops = verdict_of([one for one in found if one.rule != "Repeat"])
+            try:
+                answer = host.send([load_of(name, file.read_bytes())]).verdict
+            except InputError:
+                answer = "refused"
+            assert answer == {"pass": "taken", "warn": "changed", "fail": "refused"}[stops], name
 
 
 def test_the_plane_hides_a_white_rim_by_its_cut_off(tmp_path: Path) -> None:

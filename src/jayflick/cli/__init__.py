@@ -1,34 +1,53 @@
-"""The command line, a module a command or two."""
+"""The command line. What a command needs is loaded when it is called."""
 
 import argparse
 import os
+import signal
 import sys
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from importlib import import_module
 from pathlib import Path
-from typing import NoReturn
+from typing import Any, NamedTuple
 
 from .. import __version__
 from ..core.errors import InputError, JayFlickError
-from ..core.heap import keep_freed_memory
-from . import broadcast, check, compare, gather, info, make, send
+from . import options
 
 
-class _Parser(argparse.ArgumentParser):
-    """Options are written out: a script must mean the same when another option is added."""
+class _Command(NamedTuple):
+    help: str
+    options: Callable[[argparse.ArgumentParser], None]
+    module: str
+    """Where its function ``run_NAME`` is."""
 
-    def __init__(self, **options: object) -> None:
-        super().__init__(**options, allow_abbrev=False)  # type: ignore[arg-type]
 
-    def error(self, message: str) -> NoReturn:
-        raise InputError(message, remedy=f"see '{self.prog} --help'")
+_COMMANDS = {
+    "make": _Command("make a loop, a clip, a set or a sheet from frames", options.make, "make"),
+    "info": _Command("what a file really holds, frame by frame", options.info, "info"),
+    "compare": _Command(
+        "how alike two files are that are to show the same: PSNR, SSIM, what stands out",
+        options.compare,
+        "compare",
+    ),
+    "gather": _Command("which sequences are there, and what is wrong with them", options.gather, "gather"),
+    "check": _Command("whether a file or folder is taken where it goes", options.check, "check"),
+    "targets": _Command("which targets there are", options.targets, "check"),
+    "cover": _Command("which frames of a transition hide the cut", options.cover, "broadcast"),
+    "memory": _Command("what an overlay takes once it is loaded", options.memory, "broadcast"),
+    "send": _Command("send a file or a set to a device or a host", options.send, "send"),
+}
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit status: 0 done, 2 bad input or options, 1 anything else."""
-    keep_freed_memory()
+    _open_streams()
     try:
-        options = _parser().parse_args(arguments)
-        status: int = options.run(options) or 0
+        with _stopped_by_signals():
+            typed = _parser().parse_args(arguments)
+            module = import_module(f".{_COMMANDS[typed.command].module}", __name__)
+            status: int = getattr(module, f"run_{typed.command}")(typed) or 0
     except InputError as error:
         return _fail(error, 2)
     except JayFlickError as error:
@@ -48,15 +67,55 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return status
 
 
+def _open_streams() -> None:
+    """What was closed by whoever started us takes what is written to it, and no other file does."""
+    for name, way in (("stdin", os.O_RDONLY), ("stdout", os.O_WRONLY), ("stderr", os.O_WRONLY)):
+        stream = getattr(sys, name)
+        if stream is None:
+            os.open(os.devnull, way)  # takes the lowest number that is free: that of the stream
+            setattr(sys, name, open(os.devnull, "r" if name == "stdin" else "w", encoding="utf-8"))  # noqa: SIM115
+        elif name != "stdin" and hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")  # a name may be what no encoding holds
+
+
+@contextmanager
+def _stopped_by_signals() -> Iterator[None]:
+    """The first that asks us to end unwinds all there is, and no other comes between."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+
+    def stop(number: int, frame: Any) -> None:
+        for one in before:
+            signal.signal(one, signal.SIG_IGN)
+        raise KeyboardInterrupt
+
+    before = {one: signal.getsignal(one) for one in (signal.SIGINT, signal.SIGTERM)}
+    for one in before:
+        signal.signal(one, stop)
+    try:
+        yield
+    finally:
+        for one, handler in before.items():
+            signal.signal(one, handler)
+
+
 def _fail(error: JayFlickError, status: int) -> int:
     print(f"jayflick: {' '.join(str(error).split())}", file=sys.stderr)
     return status
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="jayflick", description="From numbered frames to small looping pictures.")
+    parser = options.Parser(
+        prog="jayflick",
+        description="From numbered frames to small looping pictures.",
+        epilog="'jayflick COMMAND --help' tells the options of a command.",
+    )
     parser.add_argument("--version", action="version", version=f"jayflick {__version__}")
-    commands = parser.add_subparsers(required=True, metavar="COMMAND", parser_class=_Parser)
-    for command in (make, info, compare, gather, check, broadcast, send):
-        command.add_to(commands)
+    commands = parser.add_subparsers(
+        required=True, metavar="COMMAND", dest="command", parser_class=options.Parser
+    )
+    for name, command in _COMMANDS.items():
+        about = f"{command.help[0].upper()}{command.help[1:]}."
+        command.options(commands.add_parser(name, help=command.help, description=about))
     return parser

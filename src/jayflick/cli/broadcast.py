@@ -1,33 +1,19 @@
 """``jayflick cover`` and ``memory``: whether a transition hides the cut, and what an overlay takes."""
 
 import argparse
-import json
 import re
-from typing import Any
 
 from ..core.broadcast.cover import Cover, opaque_share
 from ..core.broadcast.numbered_set import NumberedSet, numbered_set
 from ..core.broadcast.overlay import Memory
 from ..core.errors import InputError
 from ..core.framing.art_box import box_of, union
+from .writing import print_json
 
 _WORDS = {"pass": "fine", "warn": "many frames", "fail": "too much"}
 
 
-def add_to(commands: Any) -> None:
-    """The commands and their options."""
-    cover = commands.add_parser("cover", help="which frames of a transition hide the cut")
-    cover.add_argument("folder", metavar="DIR", help="a numbered set")
-    cover.add_argument("--json", action="store_true")
-    cover.set_defaults(run=_cover)
-    memory = commands.add_parser("memory", help="what an overlay takes once it is loaded")
-    memory.add_argument("folder", metavar="DIR", help="a numbered set")
-    memory.add_argument("--raster", metavar="WxH", default="1920x1080", help="of the show: 1920x1080")
-    memory.add_argument("--json", action="store_true")
-    memory.set_defaults(run=_memory)
-
-
-def _cover(options: argparse.Namespace) -> None:
+def run_cover(options: argparse.Namespace) -> None:
     found = numbered_set(options.folder)
     cover = Cover(tuple(found.each(opaque_share)))
     document = {
@@ -37,7 +23,7 @@ def _cover(options: argparse.Namespace) -> None:
         "cut": cover.cut,
     }
     if options.json:
-        print(json.dumps(document))
+        print_json(document)
         return
     runs = ", ".join(f"{first} to {last}" for first, last in cover.covered)
     if cover.cut is None:
@@ -48,7 +34,7 @@ def _cover(options: argparse.Namespace) -> None:
     _say_gaps(found)
 
 
-def _memory(options: argparse.Namespace) -> int:
+def run_memory(options: argparse.Namespace) -> int:
     match = re.fullmatch(r"([1-9]\d{1,4})x([1-9]\d{1,4})", options.raster)
     if match is None:
         raise InputError(f"--raster {options.raster!r} is not a raster", remedy="use one such as 1920x1080")
@@ -63,7 +49,7 @@ def _memory(options: argparse.Namespace) -> int:
         "verdict": memory.verdict,
     }
     if options.json:
-        print(json.dumps(document))
+        print_json(document)
     else:
         left, top, width, height = memory.box
         print(

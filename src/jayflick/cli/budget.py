@@ -1,7 +1,6 @@
 """``--max-bytes``: the truest file that fits, and what was tried for it."""
 
 import argparse
-import json
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, get_args
@@ -14,7 +13,7 @@ from ..core.stages import Stages
 from ..core.tuning.budget import USUAL, Found, May, may_change, search
 from ..core.tuning.trial import Trial
 from .parsing import size_in_bytes
-from .writing import write_file
+from .writing import Writing, encoded
 
 TYPED: dict[str, May] = {
     "colours": "colours",
@@ -30,27 +29,16 @@ TYPED: dict[str, May] = {
 """Options whose values stay as they were typed, unless ``--may`` names them."""
 
 
-def add_to(make: argparse.ArgumentParser) -> None:
-    """The options of a budget."""
-    make.add_argument(
-        "--max-bytes",
-        metavar="BYTES",
-        help="make the truest file in at most so much: 1024K, 5M; 1 if there is none",
-    )
-    make.add_argument(
-        "--may",
-        metavar="WHAT",
-        help=f"what that may change: {', '.join(get_args(May))} (default: all but size, rate and what is "
-        "typed); none: it only says when the file is larger",
-    )
-    make.add_argument("--trials", metavar="FILE.json", help="write what was tried for --max-bytes")
-
-
 def fitted(
-    recipe: Recipe, frames: Sequence[SourceFrame], made: Rendered, options: argparse.Namespace, stages: Stages
+    recipe: Recipe,
+    frames: Sequence[SourceFrame],
+    made: Rendered,
+    options: argparse.Namespace,
+    stages: Stages,
+    writing: Writing,
 ) -> tuple[Recipe, Rendered, dict[str, Any] | None, list[str]]:
     """What becomes of an output that has a budget: the recipe, the files, what the report says, and notes."""
-    if options.max_bytes is None:
+    if options.max_bytes is None or options.all:
         return recipe, made, None, []
     most = size_in_bytes(options.max_bytes)
     may = _may(options) & may_change(made.output)
@@ -61,7 +49,7 @@ def fitted(
     found = search(recipe, frames, made.output.id, most, stages, may=may)
     if options.trials:
         document = [_trial(one, most, made.output) for one in found.trials]
-        write_file(Path(options.trials), json.dumps(document, indent=2).encode() + b"\n")
+        writing.put(Path(options.trials), encoded(document), claimed=True)
     nearest = found.nearest
     outputs = tuple(nearest.output if one.id == nearest.output.id else one for one in recipe.outputs)
     changed = recipe.model_copy(update={"outputs": outputs})

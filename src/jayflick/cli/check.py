@@ -2,31 +2,20 @@
 
 import argparse
 import json
+import re
 from pathlib import Path
-from typing import Any
 
+from ..core.content import read_file
 from ..core.errors import InputError, printable
-from ..core.formats.describe import facts_of_file, facts_of_set
-from ..core.sequence.files import read_file
+from ..core.formats.facts import facts_of_file, facts_of_set
 from ..core.targets.catalogue import find, read_target, shipped
 from ..core.targets.check import check, verdict_of
+from .writing import print_json
 
 _MARKS = {"pass": "fine", "warn": "look", "fail": "stop"}
 
 
-def add_to(commands: Any) -> None:
-    """The commands and their options."""
-    command = commands.add_parser("check", help="whether a file or folder is taken where it goes")
-    command.add_argument("file", metavar="FILE|DIR")
-    command.add_argument("--target", required=True, help="a target's name, or its JSON file")
-    command.add_argument("--json", action="store_true")
-    command.set_defaults(run=_check)
-    listing = commands.add_parser("targets", help="which targets there are")
-    listing.add_argument("--json", action="store_true")
-    listing.set_defaults(run=_targets)
-
-
-def _check(options: argparse.Namespace) -> int:
+def run_check(options: argparse.Namespace) -> int:
     path = Path(options.file)
     name = options.target
     target = read_target(read_file(Path(name)), name) if name.endswith(".json") else find(name)
@@ -36,13 +25,13 @@ def _check(options: argparse.Namespace) -> int:
     elif not path.exists():
         raise InputError("there is no such file", file=path.name, remedy="check the name")
     else:
-        facts = facts_of_file(read_file(path), path.name)
+        facts = facts_of_file(read_file(path), path.name, sheet=_is_sheet(path))
     checked = check(facts, target)
     verdict = verdict_of(checked)
     if options.json:
         rules = [rule.document() for rule in checked]
         document = {"target": target.name, "verdict": verdict, "rules": rules}
-        print(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
     else:
         print(f"{printable(path.name)} for {target.title}: {verdict}")
         for rule in checked:
@@ -51,11 +40,21 @@ def _check(options: argparse.Namespace) -> int:
     return 1 if verdict == "fail" else 0
 
 
-def _targets(options: argparse.Namespace) -> None:
+def _is_sheet(path: Path) -> bool:
+    """Whether a description beside a picture says that it is a page of a sheet."""
+    stem = re.sub(r"-\d+$", "", path.stem)
+    for beside in (path.with_suffix(".json"), path.with_name(f"{stem}.json")):
+        try:
+            document = json.loads(read_file(beside))
+            return path.name in [page["file"] for page in document["sheets"]]
+        except (InputError, ValueError, KeyError, TypeError):
+            continue
+    return False
+
+
+def run_targets(options: argparse.Namespace) -> None:
     if options.json:
-        print(
-            json.dumps([target.model_dump(mode="json") for target in shipped()], indent=2, ensure_ascii=False)
-        )
+        print_json([target.model_dump(mode="json") for target in shipped()])
         return
     for target in shipped():
         print(f"{target.name:20} {target.title}: {target.about}")

@@ -1,11 +1,11 @@
 """``jayflick compare``: how alike two files are that are to show the same."""
 
 import argparse
-import json
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from ..core.content import read_file
 from ..core.errors import InputError, printable
 from ..core.pictures import clip
 from ..core.pictures.kinds import read_header, read_picture
@@ -13,29 +13,18 @@ from ..core.pictures.moving import Moving, open_clip, open_moving
 from ..core.pictures.unset import read_set
 from ..core.quality.compare import Comparison, compare
 from ..core.quality.likeness import Likeness, Worst
-from ..core.sequence.files import read_file
 from ..core.sequence.names import by_number
 from ..core.timing.flicks import SECOND
+from .writing import print_json
 
 
-def add_to(commands: Any) -> None:
-    """The command and its options."""
-    command = commands.add_parser(
-        "compare", help="how alike two files are that are to show the same: PSNR, SSIM, what stands out"
-    )
-    command.add_argument("first", metavar="FILE|DIR", help="what it ought to look like")
-    command.add_argument("second", metavar="FILE|DIR", help="what is held against it")
-    command.add_argument("--json", action="store_true")
-    command.set_defaults(run=_compare)
-
-
-def _compare(options: argparse.Namespace) -> None:
+def run_compare(options: argparse.Namespace) -> None:
     paths = Path(options.first), Path(options.second)
     (first, count), (second, other) = (_opened(path) for path in paths)
     found = compare(first, second, (count, other), (paths[0].name, paths[1].name))
     if options.json:
         sides = [_side(path, *one) for path, one in zip(paths, ((first, count), (second, other)), strict=True)]
-        print(json.dumps(_document(found, sides), indent=2, ensure_ascii=False, allow_nan=False))
+        print_json(_document(found, sides))
         return
     matched = "by time" if found.by_time else "one by one"
     names = " and ".join(printable(path.name) for path in paths)

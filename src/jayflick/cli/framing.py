@@ -28,9 +28,10 @@ def grid_of(options: argparse.Namespace) -> Grid:
     match = re.fullmatch(r"(\d{1,3})x(\d{1,3})", options.views)
     if match is None or not (1 <= int(match[1]) <= 100 and 1 <= int(match[2]) <= 100):
         raise InputError(f"--views {options.views!r} are no views", remedy="use one such as 3x1")
-    if not 0 <= options.views_gutter <= 4096:
-        raise InputError(f"--views-gutter {options.views_gutter} is no gutter", remedy="use pixels from 0 up")
-    return Grid(int(match[1]), int(match[2]), options.views_gutter, options.views_order)
+    gutter = options.views_gutter or 0
+    if not 0 <= gutter <= 4096:
+        raise InputError(f"--views-gutter {gutter} is no gutter", remedy="use pixels from 0 up")
+    return Grid(int(match[1]), int(match[2]), gutter, options.views_order or "rows")
 
 
 def lined_up(
@@ -45,14 +46,14 @@ def lined_up(
     prepared = Prepared(frames, recipe.gather, stages)
     used = [p for p in range(1, len(frames) + 1) if p not in recipe.gather.left_out]
     box = None if options.line_up_box is None else box_of("--line-up-box", options.line_up_box)
-    found = find_moves(prepared, stages, anchor, used, options.line_up_by, box)
+    found = find_moves(prepared, stages, anchor, used, options.line_up_by or "shift", box)
     lost = [frames[position - 1].name for position, one in found.items() if one.move is None]
     moves = {p: one.move for p, one in found.items() if one.move is not None and not one.move.still}
     lined = LineUp(
         anchor=anchor,
         moves=moves,
         drawn_on=prepared.size(anchor),
-        cover="enlarge" if options.line_up_cover == "enlarge" else "open",
+        cover="open" if options.line_up_cover in ("crop", "open") else "enlarge",
     )
     changed: dict[str, object] = {"line_up": lined}
     if options.line_up_cover == "crop" and moves:

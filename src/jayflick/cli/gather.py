@@ -1,32 +1,27 @@
 """``jayflick gather``: which sequences are there, and what is wrong with them."""
 
 import argparse
-import json
+import sys
 import tempfile
 from pathlib import Path
-from typing import Any
 
 from ..core.errors import InputError, printable
-from ..core.sequence.files import list_files, look_at
+from ..core.sequence.files import look_at
 from ..core.sequence.gather import gather
-from .parsing import add_clip, cut
+from .earlier import inputs_of
+from .parsing import cut
+from .writing import print_json
 
 
-def add_to(commands: Any) -> None:
-    """The command and its options."""
-    collect = commands.add_parser("gather", help="which sequences are there, and what is wrong with them")
-    collect.add_argument("input", nargs="+", help="files, a folder, an archive, or a pattern in quotes")
-    collect.add_argument("--json", action="store_true")
-    add_clip(collect)
-    collect.set_defaults(run=_gather)
-
-
-def _gather(options: argparse.Namespace) -> None:
+def run_gather(options: argparse.Namespace) -> None:
+    files, notes = inputs_of(options.input)
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
-        sequences, ignored = gather(look_at(list_files(options.input), Path(scratch), cut(options.clip))[0])
+        sequences, ignored = gather(look_at(files, Path(scratch), cut(options.clip))[0])
     document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
+    for note in notes:
+        print(f"jayflick: note: {note}", file=sys.stderr)
     if options.json:
-        print(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
     for entry in document["sequences"] if not options.json else []:
         span = f", {entry['first']} to {entry['last']}" if entry["first"] is not None else ""
         sizes = ", ".join(entry["sizes"])

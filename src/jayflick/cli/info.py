@@ -1,29 +1,20 @@
 """``jayflick info``: what a file really holds."""
 
 import argparse
-import json
 from pathlib import Path
-from typing import Any
 
+from ..core.content import read_file
 from ..core.errors import printable
 from ..core.formats.describe import describe_file
-from ..core.sequence.files import read_file
+from .writing import print_json
 
 
-def add_to(commands: Any) -> None:
-    """The command and its options."""
-    info = commands.add_parser("info", help="what a file really holds, frame by frame")
-    info.add_argument("file")
-    info.add_argument("--json", action="store_true")
-    info.set_defaults(run=_info)
-
-
-def _info(options: argparse.Namespace) -> None:
+def run_info(options: argparse.Namespace) -> None:
     path = Path(options.file)
     data = read_file(path)
     document = describe_file(data, path.name)
     if options.json:
-        print(json.dumps(document, indent=2))
+        print_json(document)
         return
     times = {0: "for ever", 1: "once"}.get(document["repeat"], f"{document['repeat']} times")
     colours = "" if document["colours"] is None else f", {document['colours']} colours"

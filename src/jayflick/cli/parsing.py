@@ -2,22 +2,16 @@
 
 import argparse
 import re
-from pathlib import Path
 
 from pydantic import ValidationError
 
 from ..core.errors import InputError
-from ..core.pictures.clip import Cut
-from ..core.sequence.files import read_file
-from ..core.typed import read_colours, read_number
+from ..core.pictures.clip import WHOLE, Cut
 
 
-def add_clip(command: argparse.ArgumentParser) -> None:
-    """The option for what is taken of a clip."""
-    command.add_argument("--clip", default="1-", help="frames taken of a clip, every n-th: 25-72, 25-, 1-300/3")
-
-
-def cut(text: str) -> Cut:
+def cut(text: str | None) -> Cut:
+    if text is None:
+        return WHOLE
     match = re.fullmatch(r"([1-9]\d{0,6})-([1-9]\d{0,6})?(?:/([1-9]\d{0,3}))?", text)
     if match is None or (match[2] and int(match[2]) < int(match[1])):
         raise InputError(
@@ -33,31 +27,6 @@ def sides_of(option: str, text: str) -> dict[str, int | None]:
     if not (width or height):
         raise InputError(f"{option} {text!r} is not a size", remedy="use 580x, x351 or 580x351")
     return {"width": int(width) if width else None, "height": int(height) if height else None}
-
-
-def decimal(text: str) -> float:
-    """A number as an option's value, with a decimal point or comma."""
-    try:
-        return float(read_number(text))
-    except InputError as error:
-        raise argparse.ArgumentTypeError(str(error)) from error
-
-
-def colours(text: str) -> list[str]:
-    """Colours as listed, in the argument or in the file that it names, or those that a picture shows."""
-    try:
-        path = Path(text)
-        if not path.suffix or not path.is_file():
-            return read_colours(text)
-        from ..core.sequence.colours import Brought, colours_brought  # most commands need no decoder
-
-        for found in colours_brought(read_file(path), path.name):
-            if isinstance(found, Brought):
-                return list(found.colours)
-            raise found.error
-        return []
-    except InputError as error:
-        raise argparse.ArgumentTypeError(str(error)) from error
 
 
 def size_in_bytes(text: str) -> int:

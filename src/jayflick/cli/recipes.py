@@ -1,15 +1,19 @@
 """The recipe that a file gives, or the frames bring along, with what the options say."""
 
 import argparse
+import json
 import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
-from ..core.errors import InputError
-from ..core.recipe import MAX_PLACES, GifOutput, Recipe, Rhythm, bytes_target
-from ..core.sequence.files import FileFrame, read_file
+from ..core.content import head_of, read_file
+from ..core.errors import InputError, printable
+from ..core.pictures import clip
+from ..core.recipe import MAX_PLACES, BaseOutput, GifOutput, Recipe, Rhythm, SheetOutput, bytes_target
+from ..core.sequence.files import FileFrame
 from ..core.targets.catalogue import find, read_target
 from ..core.timing.flicks import parse_delay, written_rate
 from ..core.typed import read_number, read_order
@@ -73,7 +77,7 @@ def recipe_of(options: argparse.Namespace, first: Recipe) -> Recipe:
     if options.crop is not None:
         base["framing"] |= {"crop": box_of("--crop", options.crop), "drawn_on": None}
     if options.match_tone is not None:
-        base["framing"]["match"] = {"to": options.match_tone, "by": options.match_by}
+        base["framing"]["match"] = {"to": options.match_tone, "by": options.match_by or "levels"}
     tone = base["framing"]["tone"]
     _set(*((tone, key, getattr(options, key)) for key in ("exposure", "contrast", "saturation", "gamma")))
     _set((base["framing"], "choke", options.choke))
@@ -116,7 +120,7 @@ def _set_rhythm(base: dict[str, Any], options: argparse.Namespace) -> None:
     if options.there_and_back:
         rhythm["direction"] = "there-and-back"
     if options.between is not None:
-        rhythm["between"] = {"count": options.between, "by": options.between_by}
+        rhythm["between"] = {"count": options.between, "by": options.between_by or "motion"}
     if options.length is not None:
         rhythm |= {"length": parse_delay(options.length)}
     if options.speed is not None:
@@ -320,20 +324,105 @@ def _aim(output: dict[str, Any], name: str, *, untimed: bool) -> None:
         output["alpha"] |= {"edges": "matte"}
 
 
-def without_effect(options: argparse.Namespace) -> list[str]:
-    """Notes on options that the format made does not have: nothing typed is passed over in silence."""
+_NEEDS = {
+    "thinned": ("step",),
+    "play_by": ("play_fps", "target"),
+    "between_by": ("between",),
+    "views_gutter": ("views",),
+    "views_order": ("views",),
+    "line_up_box": ("line_up",),
+    "line_up_by": ("line_up",),
+    "line_up_cover": ("line_up",),
+    "match_by": ("match_tone",),
+    "may": ("max_bytes",),
+    "trials": ("max_bytes",),
+    "dither_matrix": ("dither",),
+}
+"""Options that say more about one of others."""
+_OF_LAYOUT = {"columns": "even", "rows": "even", "cell": "even", "turn": "packed"}
+"""Options that only one layout of a sheet has."""
+
+
+def without_effect(options: argparse.Namespace, files: Sequence[Path]) -> list[str]:
+    """Notes on options that change nothing here: nothing typed is passed over in silence."""
+    notes = [
+        f"{typed(option)} has no effect without {' or '.join(map(typed, others))}"
+        for option, others in _NEEDS.items()
+        if is_typed(options, option) and not any(is_typed(options, one) for one in (*others, "recipe"))
+    ]
+    if is_typed(options, "place") and not _has_canvas(options):
+        notes.append("--place has no effect without --canvas, or a --size of both sides")
+    if is_typed(options, "clip") and not any(clip.knows(head_of(path), path.name) for path in files):
+        notes.append("--clip has no effect: no clip is among the inputs")
+    return notes + _of_other_formats(options)
+
+
+def _has_canvas(options: argparse.Namespace) -> bool:
+    """Whether the picture may be smaller than what it lies on."""
+    if options.canvas or options.target or options.recipe:
+        return True
+    return bool(options.size) and None not in sides_of("--size", options.size).values()
+
+
+def typed(option: str) -> str:
+    """An option as it is typed."""
+    return f"--{option.replace('_', '-')}"
+
+
+def is_typed(options: argparse.Namespace, option: str) -> bool:
+    return getattr(options, option) not in (None, False)
+
+
+def beyond(recipe: Recipe, count: int, options: argparse.Namespace) -> list[str]:
+    """Notes on what is said of frames that are not there, or of more than a target takes."""
+    notes = []
+    if options.recipe and not json.loads(read_file(Path(options.recipe))):
+        notes.append(
+            f"{printable(Path(options.recipe).name)} says nothing: every setting is as it is by default"
+        )
+    gone = sorted(position for position in recipe.gather.left_out if position > count)
+    if gone:
+        names = ", ".join(map(str, gone[:5])) + ("…" if len(gone) > 5 else "")
+        notes.append(f"the recipe leaves out frame {names}: there are {count}")
+    widest = next((one.widest for one in recipe.outputs if isinstance(one, SheetOutput)), None)
+    if options.widest is not None and widest is not None and widest < options.widest and not options.all:
+        notes.append(f"--widest {options.widest} is more than the target takes: {widest}")
+    return notes
+
+
+def laid_over(output: BaseOutput, frames: Sequence[FileFrame], options: argparse.Namespace) -> list[str]:
+    """A note on the colour that clear pixels got where nobody chose it."""
+    if options.matte is not None or options.all or not any(frame.transparent for frame in frames):
+        return []
+    document = output.model_dump(mode="json")
+    if output.format == "gif" or not document.get("over") or not _flat(document):
+        return []
+    return [f"transparent pixels lie over {document['over']}: --matte sets another colour"]
+
+
+def _of_other_formats(options: argparse.Namespace) -> list[str]:
     if options.all:
         return [
-            f"--{option.replace('_', '-')} has no effect with --all: the recipe says it for each output"
+            f"{typed(option)} has no effect with --all: the recipe says it for each output"
             for option in (*_OWN, *_OF_ONE)
-            if getattr(options, option) not in (None, False)
+            if is_typed(options, option)
         ]
     form, _ = _asked(options)
-    return [
-        f"--{option.replace('_', '-')} has no effect here: it is for {' and '.join(forms)}"
+    notes = [
+        f"{typed(option)} has no effect here: it is for {' and '.join(forms)}"
         for option, forms in _OWN.items()
-        if getattr(options, option) not in (None, False) and form not in forms
+        if is_typed(options, option) and form not in forms
     ]
+    if form == "sheet":
+        notes += [
+            f"{typed(option)} has no effect here: it is for --sheet {layout}"
+            for option, layout in _OF_LAYOUT.items()
+            if is_typed(options, option) and options.sheet != layout
+        ]
+    if form in ("video", "frames", "still", "sheet") and is_typed(options, "repeat"):
+        also = ": --plays says how often a clip holds the loop" if form == "video" else ""
+        notes.append(f"--repeat has no effect here{also}")
+    return notes
 
 
 def _set(*values: tuple[dict[str, Any], str, Any]) -> None:

@@ -10,36 +10,18 @@ import sys
 import threading
 import uuid
 from pathlib import Path
-from typing import Any, get_args
 
 from ..core.broadcast.numbered_set import numbered_set
+from ..core.content import read_file
 from ..core.errors import InputError
-from ..core.sequence.files import read_file
-from ..delivery.protocol import Kind, Use
 from ..delivery.sender import Load, Progress, Sender, offer_of, offered, usable
+from .options import STAND_INS
+from .writing import print_json
 
-STAND_INS = get_args(Kind)
 BEYOND = "JAYFLICK_SEND_BEYOND"
 
 
-def add_to(commands: Any) -> None:
-    """The command and its options."""
-    send = commands.add_parser("send", help="send a file or a set to a device or a host")
-    send.add_argument("source", metavar="FILE|DIR", help="a file, a numbered set, or a sheet with its JSON")
-    send.add_argument("--to", required=True, metavar="NAME|URL", help=f"{', '.join(STAND_INS)}, or an address")
-    send.add_argument("--memory", type=int, metavar="N", help="the numbered place there, if one is asked for")
-    send.add_argument("--as", dest="use", choices=get_args(Use), help="what it is for there")
-    send.add_argument("--fps", type=float, help="frames a second that a set is made for")
-    send.add_argument("--cut", type=int, metavar="FRAME", help="of a transition: where the sources are cut")
-    send.add_argument("--repeat", type=int, default=0, help="how often it plays; 0: for ever")
-    send.add_argument("--at", metavar="X,Y", help="left and top on the raster")
-    send.add_argument("--again", action="store_true", help="even if the same files were taken there before")
-    send.add_argument("--data", type=Path, default=Path(".data"), help="the data folder of ./start (.data)")
-    send.add_argument("--json", action="store_true")
-    send.set_defaults(run=_send)
-
-
-def _send(options: argparse.Namespace) -> None:
+def run_send(options: argparse.Namespace) -> None:
     address = _address(options.to, options.data)
     first, files = _files(options.source)
     digest = hashlib.sha256(
@@ -62,12 +44,13 @@ def _send(options: argparse.Namespace) -> None:
         cut=options.cut,
     )
     stop = threading.Event()
-    signal.signal(signal.SIGINT, lambda number, frame: stop.set())  # called off there as well
+    for one in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(one, lambda number, frame: stop.set())  # called off there as well
     progress = _say if sys.stderr.isatty() else lambda progress: None
     with Sender(address) as sender:
         answer = sender.send(offer, files, progress=progress, cancelled=stop.is_set)
     if options.json:
-        print(answer.model_dump_json())
+        print_json(answer.model_dump(mode="json"))
         return
     print(f"{answer.verdict}: {answer.message}")
     for line in (*answer.remarks, answer.remedy):

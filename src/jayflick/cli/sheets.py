@@ -4,16 +4,15 @@ import argparse
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 from ..core.errors import InputError
 from ..core.formats.sheet.plan import plan_sheet
 from ..core.framing.prepared import SourceFrame
 from ..core.recipe import Recipe, SheetOutput, Size
-from ..core.recipe.sheet import Pixels
 from ..core.render import Rendered
 from ..core.stages import Stages
-from .writing import write_file
+from .writing import Writing
 
 SHEET_OPTIONS = (
     *("cell", "columns", "rows", "turn", "margin", "spacing", "extrude", "bleed", "sides", "widest"),
@@ -23,31 +22,6 @@ SHEET_OPTIONS = (
 _PICTURES = {".png": "png", ".webp": "webp"}
 _MOST_ROUNDS = 20
 _SAME = ("cell", "rows", "margin", "spacing", "extrude", "sides", "pixels")
-
-
-def add_to(make: argparse.ArgumentParser) -> None:
-    """The options of ``jayflick make`` that are about sheets."""
-    group = make.add_argument_group("sheets")
-    group.add_argument("--sheet", choices=("even", "packed"), help="all frames on one picture")
-    group.add_argument("--cell", choices=("canvas", "used"), help="of even cells: all, or what is used")
-    group.add_argument("--columns", metavar="N|square|longest", help="of even cells")
-    group.add_argument("--rows", choices=("wrap", "spans"), help="of even cells: a row for each span")
-    group.add_argument("--turn", action="store_true", help="of packed ones: turn frames by 90° where it helps")
-    group.add_argument("--margin", type=int, help="pixels along the sides")
-    group.add_argument("--spacing", type=int, help="pixels between two cells")
-    group.add_argument("--extrude", type=int, help="how often edge pixels are repeated outwards")
-    group.add_argument("--bleed", action="store_true", help="colours of the art under its clear pixels")
-    group.add_argument("--sides", choices=("free", "pot", "square", "four"), help="pot: powers of two")
-    group.add_argument("--widest", type=int, help="the longest side: 2048")
-    group.add_argument("--more-sheets", action="store_true", help="take as many as are needed")
-    group.add_argument("--scale-to-fit", action="store_true", help="scale down until all frames fit")
-    group.add_argument("--pixels", choices=get_args(Pixels), help="what they hold")
-    group.add_argument("--pixel-dither", choices=("none", "ordered", "diffusion"), help="of fewer levels")
-    group.add_argument("--smallest", action="store_true", help="try for long for the fewest bytes")
-    group.add_argument("--anchor", metavar="X,Y", help="as shares of the canvas: 0.5,1")
-    group.add_argument(
-        "--describe", action="append", metavar="FILE", help="FILE.json, .csv, .css; again for more"
-    )
 
 
 def sheet_settings(options: argparse.Namespace, name: str, ending: str) -> dict[str, Any]:
@@ -116,18 +90,12 @@ def _fitting(
     return output, notes
 
 
-def write(rendered: Rendered, place: Path, describe: Sequence[str] | None, *, force: bool) -> None:
+def put(writing: Writing, rendered: Rendered, place: Path, describe: Sequence[str] | None) -> None:
     """Write the pictures beside each other, and the descriptions that are asked for where they are wanted."""
-    wanted: list[tuple[Path, bytes]] = []
     for file in rendered.timed.files:
         if file.media_type.startswith("image/"):
-            wanted.append((place.parent / file.name, file.read()))
-        else:
-            ending = Path(file.name).suffix
-            wanted += [(Path(one), file.read()) for one in describe or [] if Path(one).suffix.lower() == ending]
-    there = [path for path, _ in wanted if path.exists()]
-    if there and not force:
-        raise InputError("already exists", file=there[0].name, remedy="add --force to replace it")
-    for path, data in wanted:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_file(path, data)
+            writing.put(place.parent / file.name, file.read())
+            continue
+        for path in map(Path, describe or []):
+            if path.suffix.lower() == Path(file.name).suffix:
+                writing.put(path, file.read(), claimed=True)

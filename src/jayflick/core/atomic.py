@@ -6,13 +6,13 @@ import tempfile
 from pathlib import Path
 from typing import BinaryIO
 
-_PART = ".part-"
+PART = ".part-"
 _BLOCK = 1 << 20
 
 
 def sweep(folder: Path) -> None:
     """Remove what killed writers left half-written in a folder's folders. Only safe while nobody writes."""
-    for part in folder.glob(f"*/{_PART}*"):
+    for part in folder.glob(f"*/{PART}*"):
         part.unlink(missing_ok=True)
 
 
@@ -23,10 +23,10 @@ def atomic_write(path: Path, data: bytes | BinaryIO, *, durable: bool = True) ->
     ``OSError`` leaves nothing behind.
     """
     try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=PART)
     except FileNotFoundError:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=PART)
     try:
         with os.fdopen(handle, "wb") as file:
             if isinstance(data, bytes):

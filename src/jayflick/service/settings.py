@@ -5,8 +5,8 @@ from pathlib import Path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from ..core.content import MAX_BYTES
 from ..core.sequence.files import MAX_FILES
-from ..core.sequence.pieces import MAX_BYTES
 
 
 class Settings(BaseSettings):

@@ -17,7 +17,7 @@ from ..delivery.protocol import Answer, Document, Intake, Offer, OfferedFile, St
 from .device import Device
 from .errors import Refusal
 from .intake import Work
-from .pictures import opened, read
+from .pictures import opened
 
 MOST_BYTES = 5 * 1024 * 1024
 """Many hosts refuse more (common practice, no published source)."""
@@ -35,6 +35,7 @@ TYPES = {
     ".png": "image/png",
     ".jpg": "image/jpeg",
     ".webp": "image/webp",
+    ".avif": "image/avif",
     ".mp4": "video/mp4",
 }
 ENDINGS = ", ".join(ending[1:].upper() for ending in TYPES)
@@ -114,12 +115,6 @@ class PostHost(Device):
             nothing = Seen(width=0, height=0, bytes=path.stat().st_size, frames=0, duration_ms=0)
             return self._keep(offer, folder, path, kind, nothing, nothing, ("clips are shown as they come",))
         sent = _seen(path)
-        if kind != "image/gif" and _soft(path):
-            raise Refusal(
-                "has soft transparent edges, which this host does not show",
-                file=path.name,
-                remedy="put it over a page colour, or send a GIF",
-            )
         if sent.width <= WIDE:
             return self._keep(offer, folder, path, kind, sent, sent, ())
         if sent.frames * WIDE * round(sent.height * WIDE / sent.width) > MOST_SHRUNK:
@@ -238,11 +233,6 @@ def _seen(path: Path) -> Seen:
             raise Refusal("is cut short or damaged", file=path.name, remedy="send it again") from None
         width, height = picture.size
     return Seen(width=width, height=height, bytes=path.stat().st_size, frames=frames, duration_ms=duration)
-
-
-def _soft(path: Path) -> bool:
-    alpha = read(path).getchannel("A").histogram()
-    return any(alpha[1:255])
 
 
 def _shrunk(path: Path, sent: Seen) -> bytes:

@@ -12,10 +12,11 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from ..content import read_file
 from ..errors import InputError
 from ..pictures.kinds import read_picture
 from ..pictures.unset import leaves_alpha_unset, sets_alpha
-from ..sequence.files import list_files, names_of, read_file
+from ..sequence.files import list_files, names_of
 from ..sequence.names import split_names
 
 T = TypeVar("T")

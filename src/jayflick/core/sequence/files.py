@@ -11,13 +11,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from ..content import MAX_BYTES, read_file
 from ..errors import InputError
 from ..pictures.clip import WHOLE, Cut
 from ..pictures.kinds import read_picture
 from .archives import is_archive, members
 from .gather import Found
-from .pieces import MAX_BYTES, Enclosed, Refused, pieces
-from .project_file import DOCUMENT, ProjectFile, read_document
+from .pieces import Enclosed, Refused, pieces
+from .project_file import DOCUMENT, FORMAT, ProjectFile, read_document
 from .views import Grid, views_of
 
 MAX_FILES = 3000
@@ -38,23 +39,6 @@ class FileFrame:
 
     def read(self) -> NDArray[np.uint8]:
         return read_picture(read_file(self.path), name=self.name)
-
-
-def read_file(path: Path) -> bytes:
-    """A file's bytes; ``InputError`` names it when it is not there, not a file, not readable or too large."""
-    try:
-        if not path.is_file():
-            what = "is not a file" if path.exists() else "there is no such file"
-            raise InputError(what, file=path.name, remedy="check the name")
-        if path.stat().st_size > MAX_BYTES:
-            raise InputError(
-                f"is larger than {MAX_BYTES // 1048576} MB", file=path.name, remedy="scale it down"
-            )
-        return path.read_bytes()
-    except OSError as failed:
-        raise InputError(
-            f"cannot be read ({failed.strerror})", file=path.name, remedy="check the name and its permissions"
-        ) from failed
 
 
 def list_files(inputs: Iterable[str], output: Path | None = None) -> list[Path]:
@@ -157,9 +141,11 @@ def cut_into_views(
 
 
 def project_in(files: Sequence[Path]) -> ProjectFile | None:
-    """What the first archive that holds a project says of it; ``InputError`` when that cannot be used."""
+    """What the first archive or folder that is a project says of it; ``InputError`` if that cannot be used."""
     for path in files:
         data = read_file(path)
+        if path.name == DOCUMENT and FORMAT.encode() in data:
+            return read_document(data, path.absolute().parent.name)
         # The name stands as it is in a zip; without it there is no need to unpack the rest.
         if is_archive(data, path.name) and DOCUMENT.encode() in data:
             for member in members(data, path.name, MAX_BYTES):

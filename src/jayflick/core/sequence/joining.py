@@ -163,7 +163,7 @@ def _in_own_times(recipe: Recipe, gaps: Sequence[int]) -> Rhythm:
     plan = plan_rhythm(recipe.gather, rhythm, gaps)
     scale = Fraction(plan.scale)
     usual = rhythm.delay if rhythm.delay is not None else SECOND / parse_rate(rhythm.rate)
-    by = scale if plan.notes else 1  # delays set by hand stay, unless there was no room for them
+    by = scale if plan.own_scaled else 1  # delays set by hand stay, unless there was no room for them
     spans: list[Span] = []
     beyond: dict[int, int] = {}
     for span in reversed(rhythm.spans):  # where spans overlap the first one counts

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..content import Content, head_of, whole
+from ..content import MAX_BYTES, Content, head_of, whole
 from ..errors import InputError
 from ..pictures import clip
 from ..pictures.fingerprint import Fingerprint, fingerprint, reduced
@@ -21,8 +21,6 @@ from .archives import is_archive, members
 from .project_file import DOCUMENT, SCHEMA, ProjectFile, read_document
 
 T = TypeVar("T")
-MAX_BYTES = 256 * 1024 * 1024
-"""The most bytes one picture file may have."""
 MOST_PIXELS = 2_000_000_000
 """The most pixels that all pictures of an animated file may have together: 960 of 1920 × 1080."""
 GLIMPSE = (640, 400)

@@ -20,6 +20,7 @@ from ..zipped import zipped
 T = TypeVar("T")
 DOCUMENT = "project.json"
 SCHEMA = "project.schema.json"
+FORMAT = "jayflick-project"
 MOST_FRAMES = 20_000
 MOST_NUMBER = 10**18 - 1
 """The largest counter of a frame."""

@@ -33,7 +33,8 @@ Verdict = Literal["pass", "warn", "fail"]
 class Facts:
     """What was measured on the files of an output."""
 
-    kind: Kind
+    kind: Kind | None
+    """``None``: nothing that is made here."""
     names: tuple[str, ...]
     bytes: int
     width: int
@@ -52,6 +53,17 @@ class Facts:
     """Width and height of what is shown of the sources, before it is scaled, if that is known."""
     enlarged: float | None = None
     """By how much that was enlarged, where pixels were mixed for it."""
+    family: str = ""
+    """Of files that are there: what their bytes say they are."""
+    also: Kind | None = None
+    """A loop of one frame is a still as well."""
+
+    @property
+    def called(self) -> str:
+        """What kind of file it is, in a word."""
+        if self.kind in ("still", "sheet", None) and self.family:
+            return f"a sheet, {self.family}" if self.kind == "sheet" else self.family
+        return _NAMES[self.kind] if self.kind else "unknown"
 
 
 @dataclass(frozen=True)
@@ -173,19 +185,7 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
     """The rules of a target on a file. With the ``output`` it was made by, remedies are changes of it."""
     checked = []
     if target.formats:
-        # A sheet is one picture: no file tells it from a still.
-        kinds = {facts.kind, "sheet"} if facts.kind == "still" else {facts.kind}
-        fits = not kinds.isdisjoint(target.formats)
-        allowed = ", ".join(_NAMES[kind] for kind in target.formats)
-        checked.append(
-            Checked(
-                "Format",
-                _NAMES[facts.kind],
-                allowed,
-                "pass" if fits else "fail",
-                help="" if fits else f"add an output of another format: {allowed}",
-            )
-        )
+        checked.append(_format(facts, target))
     if target.sizes:
         checked.append(_size(facts, target, output))
     for figure, rule in target.figures.items():
@@ -203,6 +203,17 @@ def check(facts: Facts, target: Target, output: BaseOutput | None = None) -> lis
     if facts.enlarged is not None and not target.cover:  # what has to cover is as large as that takes
         checked.append(_enlarged(facts.enlarged, facts, target, output))
     return checked
+
+
+def _format(facts: Facts, target: Target) -> Checked:
+    allowed = ", ".join(_NAMES[kind] for kind in target.formats)
+    if facts.kind in target.formats or facts.also in target.formats:
+        return Checked("Format", facts.called, allowed, "pass")
+    if facts.kind == "still" and "sheet" in target.formats:  # no picture tells by itself that it is one
+        text = "keep the sheet's description beside it: NAME.json"
+        return Checked("Format", f"{facts.called}, with no description", allowed, "warn", help=text)
+    text = f"add an output of another format: {allowed}"
+    return Checked("Format", facts.called, allowed, "fail", help=text)
 
 
 def _measured(facts: Facts, figure: Figure) -> float | None:

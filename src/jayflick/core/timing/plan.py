@@ -39,6 +39,8 @@ class Plan:
     """All that are named, played or not."""
     notes: tuple[str, ...] = ()
     """What a person should know of it."""
+    own_scaled: bool = False
+    """Whether there was no room for delays set by hand, so that they were scaled as well."""
 
     @cached_property
     def durations(self) -> tuple[int, ...]:
@@ -119,7 +121,11 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         _few_enough(len(steps))
     if not steps:
         raise InputError("all frames of the range are left out", remedy="use at least one of them")
-    steps = _dissolved(steps, min(rhythm.dissolve, len(steps) // 2))
+    notes: tuple[str, ...] = ()
+    over = min(rhythm.dissolve, len(steps) // 2)
+    if over < rhythm.dissolve:
+        notes = (f"{over} frames dissolve, not {rhythm.dissolve}: at most half of the {len(steps)} that play",)
+    steps = _dissolved(steps, over)
     _few_enough(len(steps) * rhythm.cycles)
     one, steps = steps[0], steps * rhythm.cycles
     repeat = rhythm.repeat
@@ -130,7 +136,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
     if rests and steps[-1] != one and not rhythm.dissolve:
         steps.append(one)  # it rests where it began
     scale = Fraction(1)
-    notes: tuple[str, ...] = ()
+    own_scaled = False
     rate = None if take.rate is None else parse_rate(take.rate)
     one_by_one = rate is not None and take.keep == "frames" and take.length is None
     if rate is not None and one_by_one:
@@ -139,7 +145,9 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         scale = Fraction(take.length) / sum(step.time for step in steps)
         steps = [step._replace(time=step.time * scale) for step in steps]
     elif rhythm.length is not None:
-        steps, scale, notes = _lasting(steps, Fraction(rhythm.length))
+        steps, scale, more = _lasting(steps, Fraction(rhythm.length))
+        notes += more
+        own_scaled = bool(more)
     elif rhythm.speed != "100":
         scale = 100 / Fraction(rhythm.speed)
         steps = [step._replace(time=step.time * scale) for step in steps]
@@ -156,6 +164,7 @@ def plan_rhythm(gather: Gather, rhythm: Rhythm, gaps: Sequence[int], take: Take 
         # those that are taken have been played in their own direction
         tuple(span.model_copy(update={"direction": None}) if span in taken else span for span in rhythm.spans),
         notes,
+        own_scaled,
     )
 
 
