@@ -33,7 +33,7 @@ _COMMANDS = {
     ),
     "gather": _Command("which sequences are there, and what is wrong with them", options.gather, "gather"),
     "check": _Command("whether a file or folder is taken where it goes", options.check, "check"),
-    "targets": _Command("which targets there are", options.targets, "check"),
+    "targets": _Command("which targets there are", options.targets, "targets"),
     "cover": _Command("which frames of a transition hide the cut", options.cover, "broadcast"),
     "memory": _Command("what an overlay takes once it is loaded", options.memory, "broadcast"),
     "send": _Command("send a file or a set to a device or a host", options.send, "send"),

@@ -1,4 +1,4 @@
-"""``jayflick check`` and ``targets``: whether a file is taken where it goes."""
+"""``jayflick check``: whether a file is taken where it goes."""
 
 import argparse
 import json
@@ -8,7 +8,7 @@ from pathlib import Path
 from ..core.content import read_file
 from ..core.errors import InputError, printable
 from ..core.formats.facts import facts_of_file, facts_of_set
-from ..core.targets.catalogue import find, read_target, shipped
+from ..core.targets.catalogue import find, read_target
 from ..core.targets.check import check, verdict_of
 from .writing import print_json
 
@@ -50,11 +50,3 @@ def _is_sheet(path: Path) -> bool:
         except (InputError, ValueError, KeyError, TypeError):
             continue
     return False
-
-
-def run_targets(options: argparse.Namespace) -> None:
-    if options.json:
-        print_json([target.model_dump(mode="json") for target in shipped()])
-        return
-    for target in shipped():
-        print(f"{target.name:20} {target.title}: {target.about}")

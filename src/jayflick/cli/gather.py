@@ -2,21 +2,19 @@
 
 import argparse
 import sys
-import tempfile
-from pathlib import Path
 
 from ..core.errors import InputError, printable
 from ..core.sequence.files import look_at
 from ..core.sequence.gather import gather
 from .earlier import inputs_of
 from .parsing import cut
-from .writing import print_json
+from .writing import print_json, scratch_folder
 
 
 def run_gather(options: argparse.Namespace) -> None:
     files, notes = inputs_of(options.input)
-    with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
-        sequences, ignored = gather(look_at(files, Path(scratch), cut(options.clip))[0])
+    with scratch_folder() as scratch:
+        sequences, ignored = gather(look_at(files, scratch, cut(options.clip))[0])
     document = {"sequences": [sequence.document() for sequence in sequences], "ignored": ignored}
     for note in notes:
         print(f"jayflick: note: {note}", file=sys.stderr)

@@ -4,7 +4,6 @@ import argparse
 import contextlib
 import os
 import sys
-import tempfile
 import time
 from collections.abc import Sequence
 from dataclasses import replace
@@ -29,7 +28,7 @@ from .gather import none_of
 from .parsing import cut
 from .recipes import beyond, laid_over, of_frames, recipe_of, without_effect
 from .report import report_of, whole
-from .writing import Writing, Written, encoded, print_json
+from .writing import Writing, Written, encoded, print_json, scratch_folder
 
 
 def run_make(options: argparse.Namespace) -> int:
@@ -39,7 +38,7 @@ def run_make(options: argparse.Namespace) -> int:
     _need_sense(options, output)
     cut_out = cut(options.clip)
     with contextlib.ExitStack() as open_:
-        scratch = Path(open_.enter_context(tempfile.TemporaryDirectory(prefix="jayflick-")))
+        scratch = open_.enter_context(scratch_folder())
         taken_out = scratch / "frames"
         taken_out.mkdir()
         files, notes = inputs_of(options.input, output)

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..core.recipe import Recipe, SheetOutput
 from ..core.render import Rendered
-from ..core.targets.check import Verdict, check, facts_of, verdict_of
+from ..core.targets.check import Verdict, check, facts_of, has_time, verdict_of
 from ..core.timing.flicks import milliseconds
 from .writing import Written
 
@@ -80,7 +80,7 @@ class OutputReport(_Part):
     files: list[FileReport]
     seconds: SecondsReport
     peak_memory_bytes: int
-    scaled_by: float = Field(description="How sizes changed, 1: not at all")
+    scaled_by: str | None = Field(description="The filter by which it was scaled; null: it was not")
     dither: dict[str, Any] | str | None = Field(None, description="Which one automatic chose")
     notes: list[str]
     check: CheckReport | None = None
@@ -126,6 +126,8 @@ def report_of(
     if isinstance(output, SheetOutput):  # of the picture that is written, not of a frame on it
         width, height = info["sheets"][0]
         info = {**info, "width": width, "height": height, "bytes": info["picture_bytes"]}
+    if not has_time(output, info):
+        info = {**info, "duration_ms": None}
     seconds = {
         stage: round(rendered.seconds[stage], 4) for stage in ("rhythm", "framing", "tuning", "encoding")
     }

@@ -144,6 +144,19 @@ class Writing:
             self._made.clear()
 
 
+@contextlib.contextmanager
+def scratch_folder() -> Iterator[Path]:
+    """A folder for as long as a run takes, whatever ends it."""
+    made: tempfile.TemporaryDirectory[str] | None = None
+    try:
+        with _undisturbed():
+            made = tempfile.TemporaryDirectory(prefix="jayflick-")
+        yield Path(made.name)
+    finally:
+        if made is not None:
+            made.cleanup()
+
+
 def _mask() -> int:
     mask = os.umask(0)  # the only way to ask for it
     os.umask(mask)

@@ -105,12 +105,12 @@ class Survey:
 def survey(data: Content, name: str) -> Survey:
     """Look through a clip. Raises ``InputError``."""
     with container_of(data, name) as (container, stream):
-        rate = stream.average_rate
+        rate, tick = stream.average_rate, stream.time_base
         stamps = _stamps(container, stream, name)
     first = next(pictures(data, name), None)
     if not stamps or first is None:
         raise InputError("holds no pictures", file=name, remedy="use an undamaged copy")
-    return Survey(len(stamps), first.shape[1], first.shape[0], sum(_lengths(stamps, rate)), rate)
+    return Survey(len(stamps), first.shape[1], first.shape[0], sum(_lengths(stamps, rate, tick)), rate)
 
 
 def durations(data: Content, name: str, most: int, cut: Cut = WHOLE) -> tuple[int, ...]:
@@ -120,9 +120,9 @@ def durations(data: Content, name: str, most: int, cut: Cut = WHOLE) -> tuple[in
     are taken, or none.
     """
     with container_of(data, name) as (container, stream):
-        rate = stream.average_rate
+        rate, tick = stream.average_rate, stream.time_base
         stamps = _stamps(container, stream, name)
-    lengths = _lengths(stamps, rate)
+    lengths = _lengths(stamps, rate, tick)
     taken = range(cut.first - 1, min(cut.last or len(lengths), len(lengths)), cut.step)
     if len(taken) > most:
         raise InputError(
@@ -150,8 +150,14 @@ def _stamps(container: Any, stream: Any, name: str) -> list[Fraction]:
     return [stamp * stream.time_base for stamp in sorted(stamps)]
 
 
-def _lengths(stamps: list[Fraction], rate: Fraction | None) -> list[int]:
-    """How long each frame is shown, in flicks."""
+def _lengths(stamps: list[Fraction], rate: Fraction | None, tick: Fraction) -> list[int]:
+    """How long each frame is shown, in flicks.
+
+    A clip of a constant rate whose stamps are rounded, as to milliseconds in WebM, plays at that rate.
+    """
+    if rate and all(abs(stamp - stamps[0] - at / rate) <= tick for at, stamp in enumerate(stamps)):
+        times = [round(at * SECOND / rate) for at in range(len(stamps) + 1)]
+        return [after - before for before, after in itertools.pairwise(times)]
     times = [round((stamp - stamps[0]) * SECOND) for stamp in stamps]
     lengths = [after - before for before, after in itertools.pairwise(times)]
     last = lengths[-1] if lengths else round(SECOND / rate) if rate else SECOND // 25

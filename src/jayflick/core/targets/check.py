@@ -140,7 +140,7 @@ def facts_of(
     output: BaseOutput, info: Mapping[str, Any], names: Sequence[str], delays_ms: Sequence[float]
 ) -> Facts:
     """What was measured on an output that was made: ``info`` and the played delays."""
-    moving = output.kind != "still"
+    moving = has_time(output, info)
     delays_ms = file_delays(output, info, delays_ms)
     if info.get("sheets"):  # what is loaded is the sheet, not a frame of it
         sides = [max(sides) for sides in zip(*info["sheets"], strict=True)]
@@ -161,6 +161,11 @@ def facts_of(
         info.get("source_size"),
         info.get("enlarged"),
     )
+
+
+def has_time(output: BaseOutput, info: Mapping[str, Any]) -> bool:
+    """Whether the files of an output say how long they last: a loop of one frame may be written as a still."""
+    return output.kind != "still" and not (output.format in ("webp", "avif") and info["count"] == 1)
 
 
 def file_delays(output: BaseOutput, info: Mapping[str, Any], delays_ms: Sequence[float]) -> Sequence[float]:
