@@ -1,6 +1,7 @@
 """The API's document, its guards, and the tables against the models."""
 
 import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from types import ModuleType
@@ -9,6 +10,7 @@ import httpx
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
+from PIL import Image
 
 from jayflick.service import openapi
 from jayflick.service.database import make_engine
@@ -16,6 +18,8 @@ from jayflick.service.mariadb import PrivateServer
 from jayflick.service.migration import migrate
 from jayflick.service.models import Base
 from jayflick.standins import openapi as standins_openapi
+from tests.conftest import moving_square, save_frames
+from tests.service.conftest import project_of
 
 ROOT = Path(__file__).parents[2]
 
@@ -42,10 +46,40 @@ def test_every_operation_is_named_described_and_says_how_it_fails() -> None:
         seen.add(operation["operationId"])
         assert len(operation["description"]) > 15, name
         assert operation["tags"], name
-        for status in ("404", "422", "503", "507"):
+        for status in ("403", "404", "405", "422", "503", "507"):
             schema = operation["responses"][status]["content"]["application/json"]["schema"]
             assert schema == {"$ref": "#/components/schemas/Problem"}, name
+        for parameter in operation.get("parameters", []):
+            assert len(parameter["description"]) > 5, (name, parameter["name"])
     assert len(seen) > 15
+
+
+def test_the_document_is_where_it_is_looked_for(client: httpx.Client) -> None:
+    found = client.get("/openapi.json", follow_redirects=True).raise_for_status()
+    assert found.json() == json.loads(openapi.document())
+
+
+def test_what_is_no_json_is_answered_in_plain_words(client: httpx.Client) -> None:
+    """By RFC 9110, 15.5: a refusal is the client's to mend, so it says where."""
+    project = project_of(client)
+    for body, words in ((b'{"recipe": ', "the body is not JSON"), (b"\xff\xfe", "the body is not JSON")):
+        answer = client.put(
+            f"/api/projects/{project}/recipe", content=body, headers={"content-type": "application/json"}
+        )
+        assert (answer.status_code, words in answer.json()["message"]) == (422, True), answer.text
+    assert client.put("/api/health").json()["message"] == "this address does not take PUT"
+
+
+def test_the_worked_example_works(
+    client: httpx.Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (example,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs/http.md").read_text(), re.DOTALL)
+    save_frames(tmp_path / "frames", moving_square(4), "lamp_{}.png")
+    monkeypatch.chdir(tmp_path)
+    exec(example.replace("http://127.0.0.1:8300", str(client.base_url).rstrip("/")), {})
+    assert capsys.readouterr().out == f"{(tmp_path / 'loop.gif').stat().st_size} bytes\n"
+    with Image.open(tmp_path / "loop.gif") as loop:
+        assert (getattr(loop, "n_frames", 1), loop.info["duration"]) == (4, 80)
 
 
 def test_every_field_that_is_not_plain_is_explained_by_words_or_example() -> None:

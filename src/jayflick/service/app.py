@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from fastapi import FastAPI, Response
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from starlette.concurrency import run_in_threadpool
 
 from .. import __version__
@@ -15,6 +15,7 @@ from ..loopback import Guard
 from ..peers import own_users
 from . import handoffs
 from .bounds import MOST_DOCUMENT, Patience
+from .described import describe
 from .guard import HEADERS, refused
 from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
@@ -83,6 +84,8 @@ def create_app(settings: Settings) -> FastAPI:
     users = None if settings.share else own_users()
     app.add_middleware(Guard, headers=HEADERS, refused=refused, users=users)
     tell_problems(app)
+    describe(app)
+    app.add_api_route("/openapi.json", lambda: RedirectResponse("/api/openapi.json"), include_in_schema=False)
     _serve_client(app, settings)
     return app
 

@@ -44,6 +44,10 @@ async def _on_known(request: Request, error: Exception) -> Response:
 async def _on_invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
+    if first["type"] == "json_invalid":
+        at = first["loc"][-1]
+        message = f"the body is not JSON: {str(first['ctx']['error']).lower()} at character {at}"
+        return answer(422, {"kind": "invalid", "message": message, "remedy": "send a JSON document in UTF-8"})
     where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
     message = str(first["msg"]).removeprefix("Value error, ")
     return answer(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
@@ -52,6 +56,8 @@ async def _on_invalid(request: Request, error: Exception) -> Response:
 async def _on_http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     message = str(error.detail)
+    if error.status_code == 405:
+        message = f"this address does not take {request.method}"
     if error.status_code == 413:
         message = f"the request is larger than {MOST_DOCUMENT >> 20} MB"
     return answer(error.status_code, {"kind": "http", "message": message})
