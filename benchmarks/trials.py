@@ -19,14 +19,14 @@ def main() -> None:
     print("| what | median ms | slowest ms |")
     print("| --- | ---: | ---: |")
     with film_on_bench(24, 300) as (page, client, project):
-        for count in range(2, 2 + MANY - 1):
+        for count in range(2, 2 + MANY):
             _made(client, project, count)
         _measured(client, project)
         page.reload()
         page.get_by_role("tab", name="Tuning").click()
         page.keyboard.press("v")
         plot = page.get_by_role("list", name="Trials").get_by_role("button")
-        until(lambda: plot.count() >= MANY, 60)
+        until(lambda: plot.count() >= 0.95 * MANY, 60)
         page.wait_for_timeout(1000)
         _told("a screen frame while a pointer crosses the plot of 200", _crossing(page))
     with film_on_bench() as (page, client, project):

@@ -77,8 +77,8 @@ def test_a_set_for_the_next_program_and_a_still_keep_every_level_of_alpha(
         (["-o", "a.png", "--still", "7"], "there is no frame 7"),
         (["-o", "a.gif", "--frames", "tga"], "--frames needs a folder"),
         (["-o", "a.gif", "--target", "nowhere"], "there is no target 'nowhere'; choose one of page-loop, post"),
-        (["-o", "set/", "--names", "gull"], "--names: String should match pattern"),
-        (["-o", "a.webp", "--quality", "101"], "--quality: Input should be less"),
+        (["-o", "set/", "--names", "gull"], "--names: 'gull' is no name of frames"),
+        (["-o", "a.webp", "--quality", "101"], "--quality: 101 is too large: at most 100"),
         (["-o", "a.gif", "--all"], "--all needs a folder"),
         (["-o", "a.webp", "--matte", "#336699", "--keep-alpha"], "contradict each other"),
     ],
@@ -288,9 +288,9 @@ def test_frames_are_steadied_and_stop_flickering(run: Run, shaky: Path, tmp_path
         (["--line-up", "1", "--line-up-box", "150,0,20,20"], "reaches outside the 160 × 100 frames"),
         (["--line-up", "1", "--line-up-box", "1,2,3"], "is not a box"),
         (["--match-tone", "9"], "there is no frame 9 to match"),
-        (["--exposure", "9"], "less than or equal to 4"),
+        (["--exposure", "9"], "too large: at most 4"),
         (["--gamma", "nan"], "is not a number"),
-        (["--contrast", "101"], "less than or equal to 100"),
+        (["--contrast", "101"], "too large: at most 100"),
     ],
 )
 def test_what_cannot_be_framed_so_is_said(

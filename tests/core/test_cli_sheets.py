@@ -85,7 +85,7 @@ def test_too_many_frames_are_refused_with_the_scale_that_is_then_taken(
         (["-o", "s.png", "--sheet", "even", "--columns", "0"], "no number of columns"),
         (["-o", "s.png", "--sheet", "even", "--anchor", "middle"], "no point"),
         (["-o", "s.png", "--sheet", "even", "--describe", "s.txt"], "s.txt: is no kind of description"),
-        (["-o", "s.png", "--sheet", "even", "--widest", "9000"], "--widest: Input should be less than"),
+        (["-o", "s.png", "--sheet", "even", "--widest", "9000"], "--widest: 9000 is too large: at most"),
     ],
 )
 def test_what_makes_no_sheet_is_said(

@@ -349,7 +349,7 @@ def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None
     ("change", "message"),
     [
         (lambda recipe: recipe["rhythm"].update(rate="never"), "a rate is over 0"),
-        (lambda recipe: recipe["outputs"][0].update(file_name="../x.gif"), "String should match pattern"),
+        (lambda recipe: recipe["outputs"][0].update(file_name="../x.gif"), "cannot be used here"),
         (lambda recipe: recipe.update(mood="blue"), "Extra inputs are not permitted"),
     ],
 )

@@ -7,6 +7,7 @@ from pydantic import ValidationError
 
 from ..core.errors import InputError
 from ..core.pictures.clip import WHOLE, Cut
+from ..core.plain import in_words
 
 
 def cut(text: str | None) -> Cut:
@@ -36,16 +37,30 @@ def size_in_bytes(text: str) -> int:
     return int(match[1]) * {"": 1, "k": 1024, "m": 1024 * 1024}[match[2].lower()]
 
 
+_CALLED = {
+    "width": "size",
+    "height": "size",
+    "amount": "dither_amount",
+    "matrix": "dither_matrix",
+    "locked": "lock",
+    "frame": "still",
+    "at": "place",
+    "to": "match_tone",
+    "count": "between",
+    "over": "matte",
+}
+"""Options by the fields of the recipe that are called otherwise."""
+
+
 def first_error(error: ValidationError, options: argparse.Namespace | None = None) -> str:
     """What is wrong first, and where: in the recipe, or with one of the options."""
     first = error.errors()[0]
-    message = str(first["msg"])
+    message = in_words(first)
     if first["type"] == "value_error":  # says by itself what it is about
-        return message.removeprefix("Value error, ")
+        return message
     where = ".".join(str(part) for part in first["loc"])
-    names = {"width": "size", "height": "size", "amount": "dither_amount", "frame": "still", "at": "place"}
     for part in reversed(first["loc"]):  # what comes last may only say which of several forms was tried
-        option = names.get(str(part), str(part))
+        option = _CALLED.get(str(part), str(part))
         if options is not None and getattr(options, option, None) is not None:
             where = "--" + option.replace("_", "-")
             break

@@ -10,6 +10,7 @@ from sqlalchemy.exc import OperationalError, SQLAlchemyError, TimeoutError
 from starlette.exceptions import HTTPException
 
 from ..core.errors import Cancelled, JayFlickError
+from ..core.plain import in_words
 from .bounds import MOST_DOCUMENT
 from .errors import Conflict, NotFound, Unavailable, database_full, disk_problem, problem_of
 from .room import is_full
@@ -49,7 +50,7 @@ async def _on_invalid(request: Request, error: Exception) -> Response:
         message = f"the body is not JSON: {str(first['ctx']['error']).lower()} at character {at}"
         return answer(422, {"kind": "invalid", "message": message, "remedy": "send a JSON document in UTF-8"})
     where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
-    message = str(first["msg"]).removeprefix("Value error, ")
+    message = in_words(first)
     return answer(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
 
 

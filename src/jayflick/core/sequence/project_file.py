@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from ..errors import InputError
+from ..plain import in_words
 from ..recipe import Recipe
 from ..text import LONGEST_NAME, CleanText, safe_path
 from ..zipped import zipped
@@ -76,7 +77,7 @@ def read_document(data: bytes, archive: str) -> ProjectFile:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise InputError(
-            f"{where}: {first['msg']}" if where else str(first["msg"]),
+            f"{where}: {in_words(first)}" if where else in_words(first),
             file=f"{archive}/{DOCUMENT}",
             remedy="save the project again, or import its frames without it",
         ) from error

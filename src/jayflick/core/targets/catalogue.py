@@ -7,6 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from ..errors import InputError
+from ..plain import in_words
 from ..recipe import Target
 
 MOST_BYTES = 64 * 1024
@@ -60,7 +61,7 @@ def read_target(data: bytes, file: str) -> Target:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the document"
         line = _line_of(data, [part for part in first["loc"] if isinstance(part, str)])
-        message = str(first["msg"]).removeprefix("Value error, ")
+        message = in_words(first)
         raise InputError(f"line {line}, {where}: {message}", file=file, remedy="fix this line") from error
     if not target.name or not target.title:
         raise InputError("it has no name or no title", file=file, remedy="give it both")
