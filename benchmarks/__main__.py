@@ -4,6 +4,7 @@ from . import (
     apng,
     broadcast,
     budget,
+    commands,
     encode,
     formats,
     framing,
@@ -31,6 +32,7 @@ for title, part in (
     ("Retuning in the browser", retune),
     ("Trials in the browser", trials),
     ("Starting", start),
+    ("Commands", commands),
     ("Memory", memory),
 ):
     print(f"\n## {title}\n", flush=True)
