@@ -24,8 +24,7 @@ from .framing.resample import resample
 from .framing.tone import Levels, toned
 from .palette.with_alpha import indices
 from .pictures.kinds import read_picture
-from .quality.blemishes import blemishes
-from .quality.ssim import ssim
+from .quality.likeness import likeness
 from .recipe import Alpha
 
 _RUN_CODED = bytes([0, 0, 10, 0, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 1, 0, 24, 32, 129, 1, 2, 3])
@@ -66,9 +65,8 @@ def warm() -> None:
             data = encode_gif(frames, shared, amount=amount)
         encode_gif(frames, share_palette(frames, 16, weighed=True), loss=20)
         encode_gif(frames, shared, amount=60, dither="noise")
-        ssim(frames[0], frames[1])
         rgb = np.ascontiguousarray(frames[0][:, :, :3])
-        blemishes(rgb, rgb, (rgb, rgb))
+        likeness(rgb, rgb, (rgb, rgb))
         describe(read_gif(data), len(data))
         encode_apng(frames, 1)
     for turning in (False, True):

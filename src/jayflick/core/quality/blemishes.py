@@ -174,11 +174,21 @@ def _hue(source: NDArray[np.uint8], shown: NDArray[np.uint8]) -> float:
     return float(np.sqrt(np.mean(np.square(differences))))
 
 
+@compiled
+def _sum_squares(picture: NDArray[np.uint8], sums: NDArray[np.int64]) -> None:
+    for y in range(picture.shape[0]):
+        row = sums[y // SQUARE]
+        for x in range(picture.shape[1]):
+            for c in range(picture.shape[2]):
+                row[x // SQUARE, c] += picture[y, x, c]
+
+
 def _means(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
     """Means of squares, shape (rows, columns, 3); those at the right and below are of what there is of them."""
     height, width, channels = picture.shape
     down, across = np.arange(0, height, SQUARE), np.arange(0, width, SQUARE)
-    sums = np.add.reduceat(np.add.reduceat(picture, down, axis=0, dtype=np.uint32), across, axis=1)
+    sums = np.zeros((len(down), len(across), channels), np.int64)
+    _sum_squares(np.ascontiguousarray(picture), sums)
     sizes = np.outer(np.diff(np.append(down, height)), np.diff(np.append(across, width)))
-    means: NDArray[np.float64] = sums.reshape(len(down), len(across), channels) / sizes[:, :, None]
+    means: NDArray[np.float64] = sums / sizes[:, :, None]
     return means

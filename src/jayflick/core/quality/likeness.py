@@ -13,6 +13,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import compiled
 from .blemishes import TILE, Blemishes, blemishes
 from .ssim import WINDOW, ssim
 
@@ -51,6 +52,18 @@ class Likeness:
         return 0.0 if value is None else value
 
 
+@compiled
+def _squares(source: NDArray[np.uint8], shown: NDArray[np.uint8]) -> int:
+    """The sum of all squared differences."""
+    total = np.int64(0)
+    for y in range(source.shape[0]):
+        for x in range(source.shape[1]):
+            for c in range(source.shape[2]):
+                off = np.int64(source[y, x, c]) - np.int64(shown[y, x, c])
+                total += off * off
+    return int(total)
+
+
 def likeness(
     source: NDArray[np.uint8],
     shown: NDArray[np.uint8],
@@ -60,7 +73,7 @@ def likeness(
 
     ``before``: what both were when the picture before was shown.
     """
-    error = float(np.mean(np.square(source.astype(np.int32) - shown)))
+    error = _squares(np.ascontiguousarray(source), np.ascontiguousarray(shown)) / source.size
     alike = ssim(source, shown) if min(source.shape[:2]) >= WINDOW else None
     found = blemishes(source, shown, before)
     return Likeness(error, alike, found.bands, found.crawling, found.edges, found.hue), _places(found)

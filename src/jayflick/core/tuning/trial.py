@@ -1,6 +1,8 @@
 """A trial: one real encoding of an output, with its bytes and how like its frames it is."""
 
+from collections import deque
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from ..formats.format import Timed
@@ -16,6 +18,7 @@ from .choice import Candidate
 
 LOOKED_AT = 16
 """Steps by which trials are compared."""
+THREADS = 2
 MEASURE_VERSION = 1
 """Raised when the same files give other figures than before."""
 
@@ -64,14 +67,28 @@ def measure(
     page = page_colour(recipe.output(output_id))
     parts: list[Likeness] = []
     places: list[Places] = []
-    before, last = None, -1
-    for step, source, shown in beside(recipe, frames, output_id, timed, stages, steps):
-        now = over(source, page), over(shown, page)
-        part, place = likeness(*now, before if last == step - 1 else None)  # crawling: of neighbours alone
+    waiting: deque[Future[tuple[Likeness, Places]]] = deque()
+
+    def take() -> None:
+        part, place = waiting.popleft().result()
         parts.append(part)
         places.append(place)
-        before, last = now, step
         on_step()
+
+    before, last = None, -1
+    with ThreadPoolExecutor(THREADS) as pool:  # pictures are decoded one after the other, and held side by side
+        try:
+            for step, source, shown in beside(recipe, frames, output_id, timed, stages, steps):
+                now = over(source, page), over(shown, page)
+                # Crawling is told of neighbours alone.
+                waiting.append(pool.submit(likeness, *now, before if last == step - 1 else None))
+                before, last = now, step
+                if len(waiting) > THREADS:
+                    take()
+            while waiting:
+                take()
+        finally:
+            pool.shutdown(cancel_futures=True)
     return Measured(tuple(steps), tuple(parts), tuple(places))
 
 
