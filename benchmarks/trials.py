@@ -16,8 +16,16 @@ TURNS = 12
 
 
 def main() -> None:
+    """Print a row a measurement."""
     print("| what | median ms | slowest ms |")
     print("| --- | ---: | ---: |")
+    plot()
+    likeness()
+    pair()
+
+
+def plot() -> None:
+    """What the screen does while a pointer crosses all the dots."""
     with film_on_bench(24, 300) as (page, client, project):
         for count in range(2, 2 + MANY):
             _made(client, project, count)
@@ -25,16 +33,29 @@ def main() -> None:
         page.reload()
         page.get_by_role("tab", name="Tuning").click()
         page.keyboard.press("v")
-        plot = page.get_by_role("list", name="Trials").get_by_role("button")
-        until(lambda: plot.count() >= 0.95 * MANY, 60)
+        dots = page.get_by_role("list", name="Trials").get_by_role("button")
+        until(lambda: dots.count() >= 0.95 * MANY, 60)
         page.wait_for_timeout(1000)
         _told("a screen frame while a pointer crosses the plot of 200", _crossing(page))
+
+
+def likeness() -> None:
+    """How soon a new file is measured: by itself, and while a browser draws it on the same two cores."""
     with film_on_bench() as (page, client, project):
-        begun = []
+        for beside in ("while a browser plays it", "by itself"):
+            begun = []
+            for turn in range(TURNS):
+                _made(client, project, 20 + turn + (100 if beside == "by itself" else 0))
+                begun.append(_likeness(client, project))
+            _told(f"likeness of 48 × 580 × 326, asked for and answered, {beside}", begun)
+            page.goto("about:blank")
+
+
+def pair() -> None:
+    """How soon two trials play."""
+    with film_on_bench() as (page, client, project):
         for count in range(20, 20 + TURNS):
             _made(client, project, count)
-            begun.append(_likeness(client, project))
-        _told("likeness of 48 × 580 × 326, asked for and answered", begun)
         _measured(client, project)
         page.reload()
         page.get_by_role("tab", name="Tuning").click()
