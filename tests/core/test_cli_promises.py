@@ -151,6 +151,11 @@ def test_no_option_writes_over_what_it_must_not(run: Run, frames: Path, tmp_path
     ):
         status, _, err = run("make", frames, "-o", tmp_path / "s.png", "--sheet", "even", *more)
         assert (status, words in err, contents(tmp_path)) == (2, True, before), err
+    link = tmp_path / "link"
+    link.symlink_to(frames, target_is_directory=True)
+    status, _, err = run("make", link, "-o", out, "--report", source, "--force")
+    assert (status, "is an input" in err) == (2, True), err
+    link.unlink()
     # A set never lands on the frames it is made of.
     names = [str(path) for path in sorted(frames.iterdir())]
     status, _, err = run("make", *names, "-o", f"{frames}/", "--names", "gull_#", "--force")
@@ -189,6 +194,8 @@ def test_an_output_is_never_an_input(run: Run, frames: Path, tmp_path: Path) -> 
         status, _, err = run("make", frames, "-o", again)
         assert (status, "passed over" in err, again.read_bytes()) == (0, True, plain.read_bytes()), name
         assert json.loads(run("gather", frames, "--json")[1])["sequences"][0]["count"] == 6
+    (tmp_path / "link").symlink_to(frames, target_is_directory=True)
+    assert json.loads(run("gather", tmp_path / "link", "--json")[1])["sequences"][0]["count"] == 6
     # What is named itself is meant, and so is a folder that holds nothing else.
     assert json.loads(run("info", frames / "a.gif", "--json")[1])["count"] == 6
     assert run("make", f"{frames}/set/", "-o", tmp_path / "of-set.gif")[1:] == ("", "")

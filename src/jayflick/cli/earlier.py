@@ -14,7 +14,7 @@ from pathlib import Path
 from ..core.atomic import atomic_write
 from ..core.errors import printable
 from ..core.sequence.files import list_files
-from .writing import Written, encoded
+from .writing import Written, encoded, place_of
 
 MOST_FOLDERS = 500
 """Folders that are remembered, those written to last."""
@@ -39,13 +39,14 @@ def without_outputs(files: Sequence[Path], inputs: Iterable[str]) -> tuple[list[
 
     What was named itself stays, and a folder that holds nothing else is taken as it is: it was meant.
     """
-    paths = [Path(text).absolute() for text in inputs]
-    named, roots = set(paths), [path for path in paths if path.is_dir()]
+    paths = [Path(text) for text in inputs]
+    named, roots = set(map(place_of, paths)), [path.resolve() for path in paths if path.is_dir()]
     known: dict[Path, _Outputs] = {}
     kept: list[Path] = []
     passed: list[Path] = []
     for file in files:
-        place, folder = file.absolute(), file.absolute().parent
+        place = place_of(file)
+        folder = place.parent
         outputs = known.setdefault(folder, _outputs(folder))
         meant = folder in roots or not any(root in folder.parents for root in roots)
         # A set in a folder that was named is what that name means.
@@ -57,7 +58,7 @@ def without_outputs(files: Sequence[Path], inputs: Iterable[str]) -> tuple[list[
 
 def left_over(folder: Path, output: str, now: Iterable[str]) -> list[Path]:
     """What the last run of this output wrote in a folder and the one of ``now`` does not."""
-    sums = _outputs(folder.absolute()).get(output, {})
+    sums = _outputs(folder.resolve()).get(output, {})
     gone = [folder / name for name in sums.keys() - set(now)]
     return sorted(path for path in gone if _is(path, sums))
 
@@ -66,7 +67,7 @@ def remember(output: str, written: Iterable[Written]) -> None:
     """Note what was written as one output. What cannot be noted is a stranger's from then on."""
     by_folder: dict[Path, dict[str, str]] = {}
     for path, _, sha256 in written:
-        by_folder.setdefault(path.absolute().parent, {})[path.name] = sha256
+        by_folder.setdefault(path.parent.resolve(), {})[path.name] = sha256
     for folder, sums in by_folder.items():
         outputs = _outputs(folder)
         outputs[output] = sums

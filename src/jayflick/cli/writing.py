@@ -48,7 +48,7 @@ class Writing:
 
     def __init__(self, *, force: bool, inputs: Iterable[Path] = ()) -> None:
         self._force = force
-        self._inputs = {path.absolute() for path in inputs}
+        self._inputs = {place_of(path) for path in inputs}
         self._claimed: dict[Path, str] = {}
         self._parts: list[tuple[str, Path]] = []
         self._made: list[Path] = []
@@ -74,7 +74,7 @@ class Writing:
 
         ``rework``: what is made of an input may take its place.
         """
-        place = path.absolute()
+        place = place_of(path)
         if place in self._inputs and not rework:
             raise InputError("is an input, and is never replaced", file=path.name, remedy=f"use another {by}")
         if place in self._claimed:
@@ -142,6 +142,11 @@ class Writing:
                 finally:
                     os.close(directory)
             self._made.clear()
+
+
+def place_of(path: Path) -> Path:
+    """Where a file lies, by whichever links it is reached; one that is a link itself is that link."""
+    return path.parent.resolve() / path.name
 
 
 @contextlib.contextmanager
