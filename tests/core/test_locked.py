@@ -146,7 +146,8 @@ def test_a_picture_brings_its_own_colours_or_the_best_for_it(colours: int, most:
 @pytest.mark.parametrize(
     ("data", "why"),
     [
-        (b"", "lists 0 colours"),
+        (b"", "the file is empty"),
+        (b" ", "lists 0 colours"),
         (b"#12345", "#12345"),
         (b"\x89PNG\r\n\x1a\n\0\0\0", "photo.png"),
         (b"\0" * 90, "photo.png"),

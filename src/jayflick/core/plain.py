@@ -11,9 +11,11 @@ _WORDS = {
     "literal_error": "{input} is none of {expected}",
     "string_too_long": "is longer than {max_length} characters",
     "string_too_short": "is shorter than {min_length} characters",
-    "too_long": "has more than {max_length} entries",
-    "too_short": "has fewer than {min_length} entries",
+    "too_long": "has more than {max_length} {parts}",
+    "too_short": "has fewer than {min_length} {parts}",
     "missing": "is missing",
+    "union_tag_invalid": "'{tag}' is none of {expected_tags}",
+    "union_tag_not_found": "says no format",
     "extra_forbidden": "is unknown here",
     "int_parsing": "{input} is not a whole number",
     "int_type": "{input} is not a whole number",
@@ -22,6 +24,8 @@ _WORDS = {
     "float_type": "{input} is not a number",
     "bool_parsing": "{input} is neither true nor false",
     "string_type": "{input} is not a text",
+    **dict.fromkeys(("list_type", "tuple_type", "set_type", "frozen_set_type"), "{input} is not a list"),
+    **dict.fromkeys(("dict_type", "model_type", "model_attributes_type"), "{input} is not an object"),
 }
 """By what pydantic calls an error."""
 _PATTERNS = {
@@ -45,6 +49,7 @@ def in_words(error: Mapping[str, Any]) -> str:
         words = _WORDS.get(kind, str(error["msg"]).removeprefix("Value error, "))
     told = {key: _number(value) for key, value in error.get("ctx", {}).items()}
     shown = repr(error.get("input"))
+    told["parts"] = "characters" if isinstance(error.get("input"), str) else "entries"
     return _filled(words, {**told, "input": shown if len(shown) <= _LONGEST else f"{shown[:_LONGEST]}…"})
 
 

@@ -64,7 +64,7 @@ def _found(content: Content, name: str, most: int) -> Iterator[Brought]:
 def _listed(content: Content, name: str) -> tuple[str, ...] | None:
     """The colours of a text, each once; ``None`` of a file that is none."""
     size = len(content) if isinstance(content, bytes) else content.stat().st_size
-    if size > MOST_LISTED or b"\0" in head_of(content):
+    if not 0 < size <= MOST_LISTED or b"\0" in head_of(content):
         return None
     try:
         text = whole(content).decode("utf-8-sig")
