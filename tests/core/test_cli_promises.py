@@ -256,6 +256,8 @@ def test_places_may_lie_off_the_canvas_and_contradictions_are_refused(
     out = tmp_path / "a.gif"
     status, printed, _ = run("make", frames, "-o", out, "--canvas", "60x60", "--place", "-10,5", "--json")
     assert (status, json.loads(printed)["options"]["outputs"][0]["size"]["at"]) == (0, [-10, 5])
+    status, _, err = run("make", frames, "-o", tmp_path / "v.gif", "--views", "30x20")
+    assert (status, "3600 views are too many; one import takes up to 3000" in err) == (2, True), err
     status, _, err = run("make", frames, "-o", tmp_path / "s.png", "--sheet", "even", "--still", "1")
     assert (status, "--sheet and --still contradict each other" in err) == (2, True)
     (tmp_path / "empty.json").write_text("{}")

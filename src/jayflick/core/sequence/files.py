@@ -125,7 +125,15 @@ def look_at(files: Sequence[Path], scratch: Path, cut: Cut = WHOLE) -> tuple[lis
 def cut_into_views(
     frames: Sequence[FileFrame], grid: Grid, scratch: Path
 ) -> tuple[list[Found], dict[str, FileFrame]]:
-    """The views of every frame, as if each had come in a file of its own; these are put in ``scratch``."""
+    """The views of every frame, as if each had come in a file of its own; these are put in ``scratch``.
+
+    Raises ``InputError`` for more of them than files are gathered at once.
+    """
+    if grid.count * len(frames) > MAX_FILES:
+        raise InputError(
+            f"{grid.count * len(frames)} views are too many; one import takes up to {MAX_FILES}",
+            remedy="cut into fewer views, or bring fewer pictures",
+        )
     found: list[Found] = []
     views: dict[str, FileFrame] = {}
     for frame in frames:
