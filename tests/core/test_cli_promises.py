@@ -175,6 +175,10 @@ def test_a_set_that_grew_shorter_leaves_no_tail_and_strangers_stay(
     assert [one["file"] for one in report["files"]] == ["0001.png", "0002.png", "0003.png"]
     assert sorted(contents(out)) == ["0001.png", "0002.png", "0003.png", "0005.png", "notes.txt"]
     assert report["output"] == "set/"
+    # What that run wrote and this one reads is an input now.
+    status, _, _ = run("make", out / "0002.png", out / "0003.png", "-o", f"{out}/", "--names", "a_#", "--force")
+    assert status == 0
+    assert sorted(contents(out)) == ["0002.png", "0003.png", "0005.png", "a_1.png", "a_2.png", "notes.txt"]
 
 
 def test_an_output_is_never_an_input(run: Run, frames: Path, tmp_path: Path) -> None:

@@ -573,9 +573,12 @@ def test_a_post_that_passes_its_target_is_taken_as_it_is_and_no_other_is(tmp_pat
     save_frames(first, moving_square(3))
     with standing(PostHost, tmp_path / "host") as host:
         for name, options in (
-            *((f"tern.{ending}", ()) for ending in ("gif", "png", "webp", "avif", "mp4", "webm", "mov")),
+            *(
+                (f"tern.{ending}", ())
+                for ending in ("gif", "png", "apng", "webp", "avif", "mp4", "webm", "mov")
+            ),
             ("wide.gif", ("--size", "620x")),
-            ("still.jpg", ("--still", "1")),
+            *((f"still.{ending}", ("--still", "1")) for ending in ("png", "jpg", "jpeg", "webp")),
         ):
             file = tmp_path / name
             assert main(["make", str(first), "-o", str(file), *options]) == 0

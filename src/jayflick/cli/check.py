@@ -47,6 +47,6 @@ def _is_sheet(path: Path) -> bool:
         try:
             document = json.loads(read_file(beside))
             return path.name in [page["file"] for page in document["sheets"]]
-        except (InputError, ValueError, KeyError, TypeError):
+        except (InputError, ValueError, KeyError, TypeError, RecursionError):
             continue
     return False

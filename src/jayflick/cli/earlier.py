@@ -69,7 +69,8 @@ def remember(output: str, written: Iterable[Written]) -> None:
     for path, _, sha256 in written:
         by_folder.setdefault(path.parent.resolve(), {})[path.name] = sha256
     for folder, sums in by_folder.items():
-        outputs = _outputs(folder)
+        known = _outputs(folder).items()
+        outputs = {old: files for old, files in known if any((folder / name).exists() for name in files)}
         outputs[output] = sums
         with contextlib.suppress(OSError):
             atomic_write(_place(folder), encoded({"folder": str(folder), "outputs": outputs}), durable=False)

@@ -338,10 +338,9 @@ def colours(text: str) -> list[str]:
         from ..core.content import read_file
         from ..core.sequence.colours import Brought, colours_brought  # decoders, which most commands do without
 
-        for found in colours_brought(read_file(path), path.name):
-            if isinstance(found, Brought):
-                return list(found.colours)
+        (found,) = colours_brought(read_file(path), path.name)
+        if not isinstance(found, Brought):
             raise found.error
-        return []
+        return list(found.colours)
     except InputError as error:
         raise argparse.ArgumentTypeError(str(error)) from error

@@ -97,8 +97,9 @@ class Writing:
             self.claim(path, "-o")
         self._make(path.parent)
         try:
-            handle, part = tempfile.mkstemp(dir=path.parent, prefix=PART)
-            self._parts.append((part, path))
+            with _undisturbed():  # what is there is known to be
+                handle, part = tempfile.mkstemp(dir=path.parent, prefix=PART)
+                self._parts.append((part, path))
             with os.fdopen(handle, "wb") as file:
                 file.write(data)
                 file.flush()
@@ -115,12 +116,14 @@ class Writing:
             missing.append(folder)
             folder = folder.parent
         for one in reversed(missing):
-            one.mkdir(exist_ok=True)
-            self._made.append(one)
+            with _undisturbed():
+                one.mkdir(exist_ok=True)
+                self._made.append(one)
 
     def remove(self, path: Path) -> None:
-        """What an earlier run wrote goes when the rest takes its place."""
-        self._stale.append(path)
+        """What an earlier run wrote goes when the rest takes its place, unless it is an input now."""
+        if place_of(path) not in self._inputs:
+            self._stale.append(path)
 
     def commit(self) -> None:
         """All take their places. A signal that comes between waits until they have."""

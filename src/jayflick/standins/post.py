@@ -33,7 +33,9 @@ MOST_POSTS = 24
 TYPES = {
     ".gif": "image/gif",
     ".png": "image/png",
+    ".apng": "image/apng",
     ".jpg": "image/jpeg",
+    ".jpeg": "image/jpeg",
     ".webp": "image/webp",
     ".avif": "image/avif",
     ".mp4": "video/mp4",

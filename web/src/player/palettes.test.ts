@@ -38,6 +38,16 @@ test("what a picture leaves unchanged is no colour of its table", () => {
   expect(palettesOf(Uint8Array.from([...head(0), ...marked, 0x3b]))).toEqual([[black]]);
 });
 
+test("a shared table ends at the transparent index, or where it is filled up", () => {
+  const filled = [...BLACK_AND_RED, ...[7, 7, 7], 0, 0, 0];
+  const marked = (index: number) => [0x21, 0xf9, 4, 1, 0, 0, index, 0, ...picture().slice(control.length)];
+  const shared = (pictures: number[]) =>
+    palettesOf(Uint8Array.from([...head(0x81), ...filled, ...pictures, 0x3b]));
+  expect(shared([...picture(), ...picture()])).toEqual([[black, red, "rgb(7 7 7)"]]);
+  expect(shared([...picture(), ...marked(2)])).toEqual([[black, red]]);
+  expect(shared(marked(0))).toEqual([[]]);
+});
+
 test("a file that ends too soon is no endless loop", () => {
   const whole = [...head(0x80), ...BLACK_AND_RED, ...picture(), ...picture(GREY_AND_BLUE)];
   for (let length = 0; length < whole.length; length += 1) palettesOf(Uint8Array.from(whole.slice(0, length)));

@@ -1,8 +1,8 @@
 // The palettes that a GIF holds, read from its own bytes.
 
 /**
- * As CSS colours: one for all pictures, or, where any has a table of its own, one a picture (GIF89a, 17 to 23). In a
- * table of a picture's own the entries end where the transparent index stands.
+ * As CSS colours: one for all pictures, or, where any has a table of its own, one a picture (GIF89a, 17 to 23). The
+ * entries end where the transparent index stands, or where a table is filled up with black: ours go from dark to light.
  */
 export function palettesOf(bytes: Uint8Array): string[][] {
   const flags = bytes[10] ?? 0;
@@ -10,6 +10,7 @@ export function palettesOf(bytes: Uint8Array): string[][] {
   const each: string[][] = [];
   let own = false;
   let clear = Infinity;
+  let clearest = Infinity;
   let at = 13 + 3 * shared.length;
   const skipBlocks = () => {
     while (at < bytes.length && bytes[at] !== 0) at += 1 + (bytes[at] ?? 0);
@@ -25,12 +26,19 @@ export function palettesOf(bytes: Uint8Array): string[][] {
       const packed = bytes[at + 9] ?? 0;
       const colours = packed & 0x80 ? table(bytes, at + 10, packed) : shared;
       own ||= colours !== shared;
-      each.push(colours === shared ? shared : colours.slice(0, clear));
+      if (colours === shared) clearest = Math.min(clearest, clear);
+      each.push(entries(colours, clear));
       at += 11 + (colours === shared ? 0 : 3 * colours.length);
       skipBlocks();
     } else break;
   }
-  return own ? each : [shared];
+  return own ? each : [entries(shared, clearest)];
+}
+
+function entries(colours: readonly string[], clear: number): string[] {
+  const held = colours.slice(0, clear);
+  while (held.length > 1 && held.at(-1) === "rgb(0 0 0)") held.pop();
+  return held;
 }
 
 function table(bytes: Uint8Array, at: number, flags: number): string[] {

@@ -1,7 +1,7 @@
 """What APNG, WebP, AVIF, TIFF, clips and stills really hold, told from their own bytes.
 
-Sources: PNG third edition, 11.3.6 (APNG); WebP container specification (ANMF); ISO/IEC 14496-12, 4.3 (brands of
-``ftyp``); RFC 9559, 8.1 (DocType of EBML); and decoders where a container does not say.
+Sources: PNG third edition, 11.3.6 (APNG); WebP container specification (ANMF); and decoders where a container
+does not say.
 """
 
 import struct
@@ -64,10 +64,11 @@ class Held:
 
 def held_by(data: bytes, name: str) -> Held:
     """``InputError`` when the file is damaged or of no known kind."""
-    family = family_of(data)
-    if clip.knows(data, name):
-        return _clip(data, name, family)
+    clips = clip.family(data)
+    if clips is not None:
+        return _clip(data, name, clips)
     kind = kind_of(data, name)
+    family = kind.family(data)
     head = kind.header(data, name)
     if png.knows(data, name):
         frames, repeat = _apng_frames(data, name)
@@ -82,41 +83,6 @@ def held_by(data: bytes, name: str) -> Held:
         return Held(family, "still", head.width, head.height, [_frame(0, Fraction(0), len(data))], 1, clear)
     form = {"PNG": "apng"}.get(family, family.lower())
     return Held(family, form, head.width, head.height, frames, repeat, _clear_moving(data))
-
-
-_MAGIC = {
-    b"\x89PNG": "PNG",
-    b"GIF8": "GIF",
-    b"\xff\xd8\xff": "JPEG",
-    b"BM": "BMP",
-    b"II*\0": "TIFF",
-    b"MM\0*": "TIFF",
-    b"II+\0": "TIFF",
-    b"MM\0+": "TIFF",
-    b"\0\0\1\xba": "MPEG",
-    b"\0\0\1\xb3": "MPEG",
-}
-
-
-def family_of(data: bytes) -> str:
-    """What kind of file this is by its first bytes; what has no mark of its own is TGA, which has none."""
-    for magic, family in _MAGIC.items():
-        if data.startswith(magic):
-            return family
-    if data[:4] == b"RIFF":
-        return "AVI" if data[8:12] == b"AVI " else "WebP"
-    if data[:4] == b"\x1a\x45\xdf\xa3":
-        at = data.find(b"\x42\x82", 4, 64)  # the DocType, and its length with the highest bit set
-        doctype = data[at + 3 : at + 3 + (data[at + 2] & 0x7F)] if at > 0 else b""
-        return "WebM" if doctype.rstrip(b"\0") == b"webm" else "Matroska"
-    if data[4:8] == b"ftyp":
-        brand = data[8:12]
-        return "AVIF" if brand in (b"avif", b"avis", b"mif1", b"msf1") else "MOV" if brand == b"qt  " else "MP4"
-    if data[4:8] in (b"moov", b"mdat", b"wide", b"free", b"skip"):  # as it was before there were brands
-        return "MOV"
-    if len(data) > 376 and data[0] == data[188] == data[376] == 0x47:
-        return "MPEG"
-    return "TGA"
 
 
 def _tidy(number: Fraction) -> float | int:

@@ -4,11 +4,12 @@ from collections.abc import Sequence
 
 from ..broadcast.cover import Cover, opaque_share
 from ..errors import InputError
+from ..pictures.kinds import kind_of
 from ..pictures.unset import read_set
 from ..recipe import Kind
 from ..sequence.names import by_number
 from ..targets.check import Facts
-from .containers import family_of, held_by
+from .containers import held_by
 from .describe import describe_file
 
 _MOVING: dict[str, Kind] = {
@@ -75,9 +76,9 @@ def facts_of_set(files: Sequence[tuple[str, bytes]], folder: str) -> Facts:
     files = sorted(files, key=lambda file: place[file[0]])
     sizes, total = set(), 0
     opaque: list[float] = []
-    families: dict[str, str] = {}
+    families: dict[str, None] = {}  # in the order they come
     for (name, data), picture in zip(files, read_set(files), strict=True):
-        families.setdefault(family_of(data), name)
+        families[kind_of(data, name).family(data)] = None
         sizes.add((picture.shape[1], picture.shape[0]))
         if len(sizes) > 1:
             raise InputError("is of another size than the first", file=name, remedy="render it again")

@@ -21,6 +21,10 @@ def knows(data: bytes, name: str) -> bool:
     return data.startswith(b"BM")
 
 
+def family(data: bytes) -> str:
+    return "BMP"
+
+
 def _info(data: bytes, name: str) -> tuple[int, int, int, int, int, int]:
     """Where pixels begin, length of the info header, width, height (negative: top down), depth, coding."""
 

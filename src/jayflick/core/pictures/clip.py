@@ -1,7 +1,8 @@
 """Video clips: their frames as square-pixelled pictures the right way up, and their exact times.
 
-Sources: ISO/IEC 14496-12, section 8.5.2 (track matrix); ITU-R BT.601 and BT.709. A clip that does not say which
-colours it has is taken as BT.709 from 720 lines on and as BT.601 below (common practice, no published source).
+Sources: ISO/IEC 14496-12, sections 4.3 (brands) and 8.5.2 (track matrix); RFC 9559, 8.1 (DocType of EBML);
+ITU-R BT.601 and BT.709. A clip that does not say which colours it has is taken as BT.709 from 720 lines on and
+as BT.601 below (common practice, no published source).
 """
 
 import itertools
@@ -31,14 +32,28 @@ _BT709, _BT601 = 1, 5
 
 
 def knows(data: bytes, name: str) -> bool:
-    """Whether a file whose first bytes these are looks like a clip: MP4, MOV, WebM, Matroska, AVI or MPEG."""
-    if data[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
-        return data[8:12] not in (b"avif", b"avis", b"mif1", b"msf1")
+    """Whether a file whose first bytes these are looks like a clip."""
+    return family(data) is not None
+
+
+def family(data: bytes) -> str | None:
+    """What people call the kind of clip whose first bytes these are; ``None`` of what is none."""
+    if data[4:8] == b"ftyp":
+        brand = data[8:12]
+        if brand in (b"avif", b"avis", b"mif1", b"msf1"):
+            return None
+        return "MOV" if brand == b"qt  " else "MP4"
+    if data[4:8] in (b"moov", b"mdat", b"wide", b"free", b"skip"):  # as it was before there were brands
+        return "MOV"
     if data[:4] == b"RIFF":
-        return data[8:12] == b"AVI "
-    if data[:4] in (b"\x1a\x45\xdf\xa3", b"\0\0\1\xba", b"\0\0\1\xb3"):
-        return True
-    return len(data) > 376 and data[0] == data[188] == data[376] == 0x47  # an MPEG transport stream
+        return "AVI" if data[8:12] == b"AVI " else None
+    if data[:4] == b"\x1a\x45\xdf\xa3":
+        at = data.find(b"\x42\x82", 4, 64)  # the DocType, and its length with the highest bit set
+        doctype = data[at + 3 : at + 3 + (data[at + 2] & 0x7F)] if 0 < at < len(data) - 2 else b""
+        return "WebM" if doctype.rstrip(b"\0") == b"webm" else "Matroska"
+    program = data[:4] in (b"\0\0\1\xba", b"\0\0\1\xb3")
+    transport = len(data) > 376 and data[0] == data[188] == data[376] == 0x47
+    return "MPEG" if program or transport else None
 
 
 @contextmanager

@@ -18,6 +18,10 @@ def knows(data: bytes, name: str) -> bool:
     return data.startswith((b"GIF87a", b"GIF89a"))
 
 
+def family(data: bytes) -> str:
+    return "GIF"
+
+
 def header(data: bytes, name: str) -> Header:
     """What the file holds; ``InputError`` when it holds no picture."""
     gif = read_gif(data, name=name, forgiving=True)

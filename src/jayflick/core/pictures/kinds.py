@@ -19,6 +19,10 @@ class Kind(Protocol):
         """Whether the file is of this kind, by its first bytes (for one that has no mark, by its ending)."""
         ...
 
+    def family(self, data: bytes) -> str:
+        """What people call a file of this kind: ``"TIFF"``."""
+        ...
+
     def header(self, data: bytes, name: str) -> Header:
         """Check the file as far as can be done without decoding it; ``InputError`` says what is wrong."""
         ...

@@ -29,6 +29,10 @@ def knows(data: bytes, name: str) -> bool:
     return data.startswith(SIGNATURE) or (0 < len(data) < 8 and SIGNATURE.startswith(data))
 
 
+def family(data: bytes) -> str:
+    return "PNG"
+
+
 def chunks(data: bytes, name: str) -> Iterator[tuple[bytes, bytes]]:
     """Each chunk's type and data up to IEND (section 5.3), its checksum checked."""
 

@@ -60,6 +60,10 @@ def knows(data: bytes, name: str) -> bool:
     return data[1] in (0, 1) and data[2] & ~_RUNS in _DEPTHS
 
 
+def family(data: bytes) -> str:
+    return "TGA"
+
+
 def _fields(data: bytes, name: str) -> _Fields:
     def broken(what: str) -> InputError:
         return InputError(what, file=name, remedy="render or copy the file again")

@@ -52,6 +52,10 @@ def knows(data: bytes, name: str) -> bool:
     return _format(data) is not None
 
 
+def family(data: bytes) -> str:
+    return (_format(data) or "").replace("WEBP", "WebP")
+
+
 def open_image(data: bytes, name: str) -> Image.Image:
     """Open a file without decoding it; ``InputError`` when its header is damaged."""
     kind = _format(data) or ""
@@ -101,7 +105,7 @@ def header(data: bytes, name: str) -> Header:
         notes.append(f"colours brought from the profile {profile} to sRGB")
     if turn in range(2, 9):
         notes.append("turned as its orientation says")
-    label = f"{'16-bit ' if deep else ''}{kind.replace('WEBP', 'WebP')}, {_NAMES.get(mode, mode)}"
+    label = f"{'16-bit ' if deep else ''}{family(data)}, {_NAMES.get(mode, mode)}"
     return Header(width, height, label, clear, count, tuple(notes))
 
 

@@ -200,7 +200,7 @@ function Palettes({ shown }: { shown: Shown }) {
       }
       className="flex h-[22px] overflow-hidden rounded-[5px] border border-line"
     >
-      {colours.slice(0, palettes.length > 1 ? colours.length : used).map((colour, index) => (
+      {colours.map((colour, index) => (
         <span key={index} className="h-full min-w-0 grow" style={{ background: colour }} />
       ))}
     </div>
