@@ -327,6 +327,21 @@ def test_a_change_from_an_old_revision_is_refused_not_lost(client: httpx.Client)
     assert bench(client, project)["recipe"]["outputs"][0]["tuning"]["colours"] == 10
 
 
+@pytest.mark.parametrize("gesture", ["", "slider"])
+def test_a_change_asked_for_again_is_made_once(client: httpx.Client, gesture: str) -> None:
+    """A client whose answer got lost asks the same again (RFC 9110 section 9.2.2: PUT is idempotent)."""
+    project = project_of(client)
+    before = bench(client, project)["revision"]["id"]
+    for count in (12, 11):
+        base = bench(client, project)["revision"]["id"]
+        made = [edit(client, project, colours(count), base_revision=base, gesture=gesture) for _ in range(3)]
+        assert [answer.status_code for answer in made] == [200] * 3
+        assert len({answer.json()["revision"]["id"] for answer in made}) == 1
+    undone = client.post(f"/api/projects/{project}/undo").json()
+    assert undone["recipe"]["outputs"][0]["tuning"]["colours"] == (128 if gesture else 12)
+    assert (undone["revision"]["id"] == before) == bool(gesture)
+
+
 def test_a_change_of_time_alone_keeps_the_pictures(client: httpx.Client) -> None:
     project = project_of(client)
     before = finished(client, project)

@@ -106,9 +106,15 @@ def edit(
 ) -> None:
     """Make ``recipe`` the project's newest revision; refused when the project has moved on from its base.
 
+    Asked twice, as by a client that did not get the answer, it is done once.
+
     ``chosen``: the output that is looked at, which is made first.
     """
-    project = find_at(session, project_id, base_revision)
+    project = find(session, project_id, lock=True)
+    moved_on = project.revision_id != base_revision
+    if moved_on and current(session, project).recipe == recipe.model_dump(mode="json"):
+        return
+    find_at(session, project_id, base_revision)
     _add_revision(session, project, recipe, label, results, gesture, chosen=chosen)
 
 

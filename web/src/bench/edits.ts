@@ -1,6 +1,6 @@
 // Changes to a recipe on their way to the service: shown at once, sent in order, never lost.
 
-import { replaceEqualDeep, useQuery, type QueryClient } from "@tanstack/react-query";
+import { queryOptions, replaceEqualDeep, useQuery, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { create } from "zustand";
 import {
@@ -33,6 +33,8 @@ interface Edit {
 interface Edits {
   waiting: Edit[];
   sending: boolean;
+  /** What was sent and not answered yet. Asked for again, it is asked for just so: it is never done twice. */
+  unanswered: Sent | null;
   /** Why the waiting edits are not saved yet, when the service cannot be reached. */
   held: string;
   /** Steps asked for, and how many of them are over: edits and steps go their way in the order they were made. */
@@ -40,7 +42,22 @@ interface Edits {
   over: number;
 }
 
-export const useEdits = create<Edits>(() => ({ waiting: [], sending: false, held: "", asked: 0, over: 0 }));
+/** The first of the waiting edits, and what they make of the revision that was known. */
+interface Sent {
+  project: string;
+  batch: Edit[];
+  base: number;
+  recipe: Recipe;
+}
+
+export const useEdits = create<Edits>(() => ({
+  waiting: [],
+  sending: false,
+  unanswered: null,
+  held: "",
+  asked: 0,
+  over: 0,
+}));
 
 /** Whether anything is on its way, or waits to be. */
 export const underWay = ({ waiting, asked, over }: Edits) => waiting.length > 0 || asked > over;
@@ -97,24 +114,16 @@ export async function send(now: boolean): Promise<void> {
     return;
   }
   clearTimeout(timer);
-  const together = waiting.findIndex(
-    (edit) =>
-      edit.project !== first.project ||
-      edit.after !== first.after ||
-      edit.gesture !== first.gesture ||
-      !first.gesture,
-  );
-  const batch = waiting.slice(0, together <= 0 ? (first.gesture ? waiting.length : 1) : together);
-  useEdits.setState({ sending: true });
+  const { project, batch, base, recipe } = useEdits.getState().unanswered ?? next(waiting, first, known);
+  useEdits.setState({ sending: true, unanswered: { project, batch, base, recipe } });
   let again = 0;
   try {
     sentAt = performance.now();
-    const recipe = batch.reduce(applied, known.recipe);
     const info = await data<ProjectInfo>(
       api.PUT("/api/projects/{project_id}/recipe", {
-        params: { path: { project_id: first.project } },
+        params: { path: { project_id: project } },
         body: {
-          base_revision: known.revision.id,
+          base_revision: base,
           label: batch.at(-1)?.label ?? first.label,
           gesture: first.gesture,
           chosen: batch.at(-1)?.output ?? first.output,
@@ -123,14 +132,15 @@ export async function send(now: boolean): Promise<void> {
       }),
     );
     // Both at once, or the edits would be laid over themselves on the screen.
-    queries.setQueryData(["project", first.project], newest(await withFrames(queries, info, recipe)));
+    queries.setQueryData(["project", project], newest(await withFrames(queries, info, recipe)));
     done(batch);
   } catch (error) {
     if (error instanceof ApiError && error.passing) {
       useEdits.setState({ held: error.problem.message });
       again = RETRY;
     } else if (error instanceof ApiError && error.status === 409) {
-      await queries.refetchQueries({ queryKey: ["project", first.project] });
+      useEdits.setState({ unanswered: null });
+      await queries.refetchQueries({ queryKey: ["project", project] });
     } else {
       done(batch);
       tellError(error);
@@ -141,8 +151,26 @@ export async function send(now: boolean): Promise<void> {
   else if (useEdits.getState().waiting.length > 0) void send(now);
 }
 
+/** The first edits that can be sent as one, laid over what is known. */
+function next(waiting: Edit[], first: Edit, known: Project): Sent {
+  const together = waiting.findIndex(
+    (edit) =>
+      edit.project !== first.project ||
+      edit.after !== first.after ||
+      edit.gesture !== first.gesture ||
+      !first.gesture,
+  );
+  const batch = waiting.slice(0, together <= 0 ? (first.gesture ? waiting.length : 1) : together);
+  const recipe = batch.reduce(applied, known.recipe);
+  return { project: first.project, batch, base: known.revision.id, recipe };
+}
+
 function done(batch: Edit[]): void {
-  useEdits.setState(({ waiting }) => ({ waiting: waiting.filter((edit) => !batch.includes(edit)), held: "" }));
+  useEdits.setState(({ waiting }) => ({
+    waiting: waiting.filter((edit) => !batch.includes(edit)),
+    unanswered: null,
+    held: "",
+  }));
   for (const project of new Set(batch.map((edit) => edit.project))) keepUnsent(project);
 }
 
@@ -287,23 +315,41 @@ async function withFrames(
   };
 }
 
-/** A project on the bench, or undefined until it is loaded. */
-export function useBench(projectId: string, outputId: string | null): { bench?: Bench; error: Error | null } {
-  const query = useQuery({
+/** Resolves once it is known what became of each change of a project that was sent. */
+function answered(project: string): Promise<void> {
+  return new Promise((resolve) => {
+    const look = () => {
+      if (useEdits.getState().unanswered?.project === project) return;
+      off();
+      resolve();
+    };
+    const off = useEdits.subscribe(look);
+    look();
+  });
+}
+
+/**
+ * A project as the service has it. An answer may hold a change that was sent and not answered yet, on which that
+ * change, still waiting here, would be laid once more: it is kept back until then.
+ */
+export const projectQuery = (projectId: string) =>
+  queryOptions({
     queryKey: ["project", projectId],
-    queryFn: async ({ client }) =>
-      newest(
-        await withFrames(
-          client,
-          await data<ProjectInfo>(
-            api.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } }),
-          ),
-        ),
-      ),
+    queryFn: async ({ client }) => {
+      const path = { project_id: projectId };
+      const info = await data<ProjectInfo>(api.GET("/api/projects/{project_id}", { params: { path } }));
+      const project = await withFrames(client, info);
+      await answered(projectId);
+      return newest(project);
+    },
     retry: (tries, error) => error instanceof ApiError && error.passing && tries < 20,
     retryDelay: RETRY,
     structuralSharing: false,
   });
+
+/** A project on the bench, or undefined until it is loaded. */
+export function useBench(projectId: string, outputId: string | null): { bench?: Bench; error: Error | null } {
+  const query = useQuery(projectQuery(projectId));
   const waiting = useEdits((state) => state.waiting);
   const project = query.data;
   const bench = useMemo(() => {
