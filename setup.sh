@@ -88,6 +88,7 @@ build_web() {
         (cd web && npm ci --no-audit --no-fund --loglevel=error >/dev/null)
         mark web/node_modules/.installed web/package-lock.json
     fi
+    [ "${packages:-}" = dev ] && return # ./start --dev builds it itself
     local sources
     mapfile -t sources < <(find web/src web/public web/*.html web/openapi.json web/standins.json web/*.ts web/package.json \
         -type f ! -name '*.gen.d.ts' 2>/dev/null | LC_ALL=C sort)

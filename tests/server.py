@@ -17,6 +17,7 @@ import httpx
 from jayflick.service.forks import CONTEXT
 from jayflick.service.launch import main
 from jayflick.service.processes import die_with_parent, forked_as
+from tests.documented import as_documented
 
 CONTEXT.set_forkserver_preload(["jayflick.service.serving", "jayflick.service.forked"])
 
@@ -156,7 +157,8 @@ class Server:
         # The server closes what was idle for 5 s, and a machine that stands still makes that of any moment: no
         # connection is used again.
         limits = httpx.Limits(max_keepalive_connections=0)
-        return httpx.Client(base_url=self.base, timeout=120, limits=limits)
+        hooks = {"response": [as_documented]}
+        return httpx.Client(base_url=self.base, timeout=120, limits=limits, event_hooks=hooks)
 
 
 def until(condition: Callable[[], Any], seconds: float = 60) -> Any:

@@ -504,3 +504,34 @@ def test_whatever_is_typed_ends_as_documented(
         assert list(scratch.iterdir()) == []
     assert contents(frames) == before
     assert statuses == {0, 1, 2}
+
+
+@pytest.mark.parametrize(
+    ("typed", "completed"),
+    [
+        ("jayflick ma", {"make"}),
+        ("jayflick check --target p", {"page-loop", "phone-sheet", "post", "pier.png"}),
+        ("jayflick make pier.png --dither ", set(options.DITHERS)),
+        ("jayflick compare p", {"pier.png"}),
+    ],
+)
+def test_a_shell_completes_commands_options_and_what_they_take(
+    tmp_path: Path, typed: str, completed: set[str]
+) -> None:
+    """Asked by COMP_LINE and COMP_POINT, answered in COMPREPLY (bash manual, "Programmable Completion")."""
+    (tmp_path / "pier.png").touch()
+    script = """
+        eval "$("$1" completion bash)"
+        COMP_LINE=$2 COMP_POINT=${#2} COMP_TYPE=9
+        _python_argcomplete "$1"
+        printf '%s\\n' "${COMPREPLY[@]}"
+    """
+    program = Path(sys.executable).with_name("jayflick")
+    asked = subprocess.run(
+        ["bash", "-c", script, "bash", program, typed.replace("jayflick", str(program), 1)],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert ({line.strip() for line in asked.stdout.splitlines()}, asked.stderr) == (completed, "")

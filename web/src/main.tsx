@@ -16,7 +16,7 @@ import { bring, filesOf } from "./shelf/bring";
 import { Shelf } from "./shelf/Shelf";
 import { isTyping } from "./ui/focus";
 import { Help, useHelp } from "./ui/help";
-import { Notices } from "./ui/notices";
+import { Notices, tell } from "./ui/notices";
 import { startRefocus } from "./ui/refocus";
 import { startTheme } from "./ui/theme";
 
@@ -36,6 +36,7 @@ function App() {
     <>
       <main className="contents">
         <LostConnection />
+        <Renewed />
         <Outlet />
         <DropAnywhere />
         <Notices />
@@ -43,6 +44,21 @@ function App() {
       <Help />
     </>
   );
+}
+
+/** A page that is older than its service offers to be loaded again; what was changed on it is sent first. */
+function Renewed() {
+  const renewed = useLive((state) => state.renewed);
+  useEffect(() => {
+    const reload = () => window.location.reload();
+    if (renewed && import.meta.env.MODE === "development") reload();
+    else if (renewed)
+      tell("Jay Flick was updated. This page still shows the version before.", {
+        lasting: true,
+        action: { label: "Reload", run: reload },
+      });
+  }, [renewed]);
+  return null;
 }
 
 function LostConnection() {

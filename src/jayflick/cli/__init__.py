@@ -37,6 +37,7 @@ _COMMANDS = {
     "cover": _Command("which frames of a transition hide the cut", options.cover, "broadcast"),
     "memory": _Command("what an overlay takes once it is loaded", options.memory, "broadcast"),
     "send": _Command("send a file or a set to a device or a host", options.send, "send"),
+    "completion": _Command("what a shell reads to complete commands", options.completion, "completion"),
 }
 
 
@@ -45,7 +46,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     _open_streams()
     try:
         with _stopped_by_signals():
-            typed = _parser().parse_args(arguments)
+            parser = _parser()
+            if "_ARGCOMPLETE" in os.environ:  # a shell asks what could be typed next
+                from .completion import answer
+
+                answer(parser)
+            typed = parser.parse_args(arguments)
             module = import_module(f".{_COMMANDS[typed.command].module}", __name__)
             status: int = getattr(module, f"run_{typed.command}")(typed) or 0
     except InputError as error:

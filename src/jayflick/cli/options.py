@@ -13,6 +13,7 @@ MATRICES = (2, 4, 8)
 MAY = ("colours", "dither", "tolerance", "loss", "palette", "quality", "size", "rate")
 PIXELS = ("8888", "4444", "5551", "565", "256", "grey")
 STAND_INS = ("switcher", "graphics", "post", "effects")
+SHELLS = ("bash", "zsh", "fish")
 USES = ("transition", "overlay", "source", "animation", "effect", "post")
 
 _EXAMPLES = """\
@@ -309,6 +310,11 @@ def send(command: argparse.ArgumentParser) -> None:
     command.add_argument("--again", action="store_true", help="even if the same files were taken there before")
     command.add_argument("--data", type=Path, default=Path(".data"), help="the data folder of ./start (.data)")
     command.add_argument("--json", action="store_true")
+
+
+def completion(command: argparse.ArgumentParser) -> None:
+    command.epilog = 'for bash, in ~/.bashrc: eval "$(jayflick completion bash)"'
+    command.add_argument("shell", choices=SHELLS)
 
 
 def _clip(command: argparse.ArgumentParser) -> None:

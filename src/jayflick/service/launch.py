@@ -37,10 +37,14 @@ def main(arguments: list[str] | None = None) -> int:
     )
     parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
     parser.add_argument("--no-standins", action="store_true", help="leave the simulated devices out")
-    options = parser.parse_args(arguments)
+    parser.add_argument("--dev", action="store_true", help="start again whenever a source changes")
+    typed = sys.argv[1:] if arguments is None else arguments
+    options = parser.parse_args(typed)
     logging.basicConfig(format="%(levelname)s %(name)s: %(message)s", level=logging.WARNING)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _leave)
+    if options.dev:
+        return _again([one for one in typed if one != "--dev"], options.port)
     options.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     options.data.chmod(0o700)
     database = PrivateServer(options.data / "database")
@@ -79,6 +83,18 @@ def main(arguments: list[str] | None = None) -> int:
     finally:
         if lock is not None:  # without it the database is another's
             database.stop()
+    return 0
+
+
+def _again(typed: list[str], port: int | None) -> int:
+    """Serve at one address, whatever is changed meanwhile."""
+    from .reloading import serve_again  # of the packages of whoever works on it
+
+    try:
+        serve_again([*typed, "--port", str(_port(port))])
+    except JayFlickError as error:
+        print(f"./start: {error}", file=sys.stderr)
+        return 1
     return 0
 
 

@@ -1,6 +1,7 @@
 """What one running server shares, and how a route asks for it."""
 
 from collections.abc import Callable, Iterator
+from hashlib import sha256
 from typing import Annotated, Any, Concatenate, ParamSpec, TypeVar
 from urllib.parse import quote
 
@@ -37,9 +38,10 @@ FOR_EVER = "private, max-age=31536000, immutable"
 """For addresses whose content can never change: they name a result, a revision or a content."""
 
 
-def answers(media_type: str) -> dict[int | str, dict[str, Any]]:
-    """For the API's document: the route answers with a file of this type."""
-    return {200: {"content": {media_type: {"schema": {"type": "string", "format": "binary"}}}}}
+def answers(*media_types: str) -> dict[int | str, dict[str, Any]]:
+    """For the API's document: the route answers with a file of one of these types."""
+    file = {"schema": {"type": "string", "format": "binary"}}
+    return {200: {"content": dict.fromkeys(media_types, file)}}
 
 
 def lasting(data: bytes | str, media_type: str, **headers: str) -> Response:
@@ -48,6 +50,11 @@ def lasting(data: bytes | str, media_type: str, **headers: str) -> Response:
 
 
 PNG, WEBP = answers("image/png"), answers("image/webp")
+_LOOPS = ("image/gif", "image/apng", "image/webp", "image/avif", "video/mp4", "video/webm", "video/quicktime")
+_STILLS = ("image/png", "image/jpeg", "image/bmp", "image/x-tga")
+ONE_FILE = answers(*_LOOPS, *_STILLS)
+LISTED_FILE = answers(*_LOOPS, *_STILLS, "application/json", "text/csv", "text/css")
+WHOLE_OUTPUT = answers(*_LOOPS, *_STILLS, "application/zip")
 
 
 class Service:
@@ -55,6 +62,9 @@ class Service:
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
+        index = settings.web / "index.html"
+        self.client = sha256(index.read_bytes()).hexdigest()[:16] if index.is_file() else ""
+        """A fingerprint of the web client that belongs to this service."""
         self.engine = make_engine(settings.database)
         self.sessions = make_sessions(self.engine)
         self.store = Store(settings.store)

@@ -51,12 +51,16 @@ async def _on_invalid(request: Request, error: Exception) -> Response:
         return answer(422, {"kind": "invalid", "message": message, "remedy": "send a JSON document in UTF-8"})
     where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
     message = in_words(first)
+    if first["loc"] == ("body",) and first["type"] == "missing":
+        message = "the body is missing"
     return answer(422, {"kind": "invalid", "message": f"{where}: {message}" if where else message})
 
 
 async def _on_http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     message = str(error.detail)
+    if error.status_code == 400:  # a number without end in JSON, a form without its parts
+        return answer(422, {"kind": "invalid", "message": "the body cannot be read"})
     if error.status_code == 405:
         message = f"this address does not take {request.method}"
     if error.status_code == 413:

@@ -1,6 +1,6 @@
 import { QueryClient, QueryObserver } from "@tanstack/react-query";
-import { expect, it } from "vitest";
-import { refresh } from "./live";
+import { expect, it, vi } from "vitest";
+import { listen, refresh, useLive } from "./live";
 
 it("news that arrives before the first answer is not lost", async () => {
   const queries = new QueryClient();
@@ -20,4 +20,17 @@ it("news that arrives before the first answer is not lost", async () => {
   }
   expect(shown.getCurrentResult().data).toBe("ready");
   off();
+});
+
+it("a page learns that the service has another client now, and only then", () => {
+  const sources: { onmessage?: (message: { data: string }) => void }[] = [];
+  vi.stubGlobal("EventSource", function (this: (typeof sources)[number]) {
+    sources.push(this);
+  });
+  listen(new QueryClient());
+  const seen = ["one", "one", "two", "one"].map((client) => {
+    sources[0]?.onmessage?.({ data: JSON.stringify({ kind: "hello", client }) });
+    return useLive.getState().renewed;
+  });
+  expect(seen).toEqual([false, false, true, false]);
 });

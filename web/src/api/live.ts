@@ -6,6 +6,8 @@ import type { JobInfo, ProjectInfo } from "./client";
 
 interface Live {
   lost: boolean;
+  /** The service that answers now has another client than this page. */
+  renewed: boolean;
   /** The newest news of running jobs, by project and output. */
   jobs: Record<string, JobInfo>;
   /** The file that is being taken apart, by import. */
@@ -18,12 +20,12 @@ export interface Taking {
   picture: string;
 }
 
-type News = { kind: string; project_id?: string; changed?: string } & Partial<JobInfo>;
+type News = { kind: string; client?: string; project_id?: string; changed?: string } & Partial<JobInfo>;
 
 /** Milliseconds within which the answer to a request of this window's own is here as well. */
 const OWN_ANSWER = 150;
 
-export const useLive = create<Live>(() => ({ lost: false, jobs: {}, taking: {} }));
+export const useLive = create<Live>(() => ({ lost: false, renewed: false, jobs: {}, taking: {} }));
 
 export const jobKey = (projectId: string, outputId: string) => `${projectId}/${outputId}`;
 
@@ -39,6 +41,9 @@ export function refresh(queries: QueryClient, queryKey: readonly unknown[]): voi
   const asked = queries.invalidateQueries({ queryKey });
   if (first) void asked.then(() => queries.invalidateQueries({ queryKey }));
 }
+
+/** What the service said first of the client that belongs to it: this one. */
+let client: string | undefined;
 
 /** Listen until the page goes; reconnects by itself and reloads what was shown. */
 export function listen(queries: QueryClient): void {
@@ -73,7 +78,12 @@ export function listen(queries: QueryClient): void {
       refresh(queries, ["trials", news.project_id]);
       return;
     }
-    if (news.kind !== "hello") refresh(queries, ["shelf"]);
+    if (news.kind === "hello") {
+      client ??= news.client;
+      useLive.setState({ renewed: client !== news.client });
+      return;
+    }
+    refresh(queries, ["shelf"]);
     const project = news.project_id;
     if (!project) return;
     const reload = () => refresh(queries, ["project", project]);

@@ -28,14 +28,16 @@ from ..errors import NotFound
 from ..models import Revision, TrialRow
 from ..parts import (
     FOR_EVER,
+    LISTED_FILE,
+    ONE_FILE,
     PNG,
     WEBP,
+    WHOLE_OUTPUT,
     Number,
     Parts,
     Reading,
     Service,
     Sha256,
-    answers,
     disposition,
     lasting,
 )
@@ -178,7 +180,7 @@ def get_likeness(result_id: Number, service: Parts, key: Key = None) -> Likeness
     return found
 
 
-@router.get("/results/{result_id}/file", responses=answers("application/octet-stream"), response_class=Response)
+@router.get("/results/{result_id}/file", responses=WHOLE_OUTPUT, response_class=Response)
 def get_file(
     result_id: Number,
     service: Parts,
@@ -202,7 +204,7 @@ def get_file(
 
 @router.get(
     "/results/{result_id}/files/{number}",
-    responses=answers("application/octet-stream"),
+    responses=LISTED_FILE,
     response_class=Response,
 )
 def get_one_file(
@@ -232,7 +234,7 @@ def get_trial(trial_id: Number, service: Parts, session: Reading) -> TrialFile:
 
 @router.get(
     "/trials/{trial_id}/file",
-    responses=answers("application/octet-stream"),
+    responses=ONE_FILE,
     response_class=Response,
     tags=["trials"],
 )

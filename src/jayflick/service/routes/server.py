@@ -1,5 +1,6 @@
 """The server itself: whether it is well, what it takes, what happens."""
 
+import json
 from collections.abc import AsyncIterator
 
 from fastapi import APIRouter
@@ -44,12 +45,19 @@ def get_storage(service: Parts) -> Storage:
     )
 
 
-@router.get("/events", response_class=EventSourceResponse)
+@router.get(
+    "/events",
+    responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}},
+    response_class=EventSourceResponse,
+)
 async def get_events(service: Parts) -> EventSourceResponse:
-    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf`` or ``import``."""
+    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf`` or ``import``.
+
+    The first is ``hello``, with a fingerprint of the web client that belongs to this service.
+    """
 
     async def stream() -> AsyncIterator[ServerSentEvent]:
-        yield ServerSentEvent('{"kind": "hello"}')
+        yield ServerSentEvent(json.dumps({"kind": "hello", "client": service.client}))
         async for text in service.hub.listen():
             yield ServerSentEvent(text)
 
