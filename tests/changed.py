@@ -1,8 +1,9 @@
 """``python -m tests.changed`` names the tests that are nearest to what was changed, by imports.
 
 Changed is what is not committed, or else what the last commit changed. Of the quick layers those tests are
-named that import a changed module, or one that imports it; of the service's only those that import it
-themselves, and of the interface's those that were changed: all of them run all of it.
+named that import a changed module or, where none does, one that imports it; those of the command line, which
+loads its modules by name, for any of them; those of the service only for what is its own; and of the interface
+those that were changed: all of them run all of it.
 """
 
 import subprocess
@@ -13,6 +14,7 @@ from tests.imports import imported
 
 ROOT = Path(__file__).parents[1]
 QUICK = ("tests/core", "tests/reference")
+SERVICE = ("jayflick.service", "jayflick.standins", "jayflick.delivery")
 
 
 def changed_files() -> list[str]:
@@ -45,16 +47,17 @@ def nearest(changed: Iterable[str]) -> list[str]:
         package = name.split(".")[0]
         uses[name] = imported(file, roots[package], package) & known.keys()
     touched = {name for name, file in known.items() if str(file.relative_to(ROOT)) in set(changed)}
+    tests = {name: str(file.relative_to(ROOT)) for name, file in known.items() if file.stem.startswith("test_")}
+
+    def importing(modules: set[str], layers: tuple[str, ...]) -> set[str]:
+        return {path for name, path in tests.items() if path.startswith(layers) and uses[name] & modules}
+
+    of_service = {name for name in touched if name.startswith(SERVICE)}
     one_away = {name for name, used in uses.items() if used & touched and name.startswith("jayflick.")}
-    named = []
-    for name, file in known.items():
-        path = str(file.relative_to(ROOT))
-        if not file.name.startswith("test_"):
-            continue
-        direct = bool(uses[name] & touched) and not path.startswith("tests/e2e")
-        if name in touched or direct or (path.startswith(QUICK) and uses[name] & one_away):
-            named.append(path)
-    return sorted(named)
+    named = importing(of_service, ("tests/service",)) | importing(touched, QUICK) or importing(one_away, QUICK)
+    if any(name.startswith("jayflick.cli") for name in touched):
+        named |= {path for path in tests.values() if path.startswith("tests/core/test_cli")}
+    return sorted(named | {path for name, path in tests.items() if name in touched})
 
 
 if __name__ == "__main__":

@@ -136,7 +136,7 @@ def test_a_target_sets_what_it_fixes_and_its_check_decides_the_status(
     assert "own.json: line 2, sides" in run("check", small, "--target", own)[2]
     assert run("check", tmp_path / "nothing.gif", "--target", "post")[0] == 2
     names = [target["name"] for target in json.loads(run("targets", "--json")[1])]
-    assert len(names) == 10
+    assert "post" in names
     assert all(name in run("targets")[1] for name in names)
 
 

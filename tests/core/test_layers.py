@@ -37,8 +37,7 @@ def test_no_part_imports_what_stands_above_it() -> None:
 
 
 def test_what_was_changed_names_the_tests_that_are_nearest_to_it() -> None:
-    palette = nearest(["src/jayflick/core/palette/choose.py"])
-    assert {"tests/core/test_palette.py", "tests/core/test_gif.py"} <= set(palette), "its own, and its user's"
-    assert not any(path.startswith(("tests/e2e", "tests/service")) for path in palette)
+    assert nearest(["src/jayflick/core/palette/choose.py"]) == ["tests/core/test_palette.py"]
+    assert "tests/core/test_cli_promises.py" in nearest(["src/jayflick/cli/make.py"])
     assert nearest(["src/jayflick/service/placing.py"]) == ["tests/service/test_placing.py"]
     assert nearest(["tests/e2e/test_rhythm.py", "README.md"]) == ["tests/e2e/test_rhythm.py"]
