@@ -1,6 +1,7 @@
 """The command line. What a command needs is loaded when it is called."""
 
 import argparse
+import gc
 import os
 import signal
 import sys
@@ -52,7 +53,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
                 answer(parser)
             typed = parser.parse_args(arguments)
+            gc.disable()  # all that is loaded stays
             module = import_module(f".{_COMMANDS[typed.command].module}", __name__)
+            gc.freeze()
+            gc.enable()
             status: int = getattr(module, f"run_{typed.command}")(typed) or 0
     except InputError as error:
         return _fail(error, 2)

@@ -11,6 +11,7 @@ from setproctitle import setproctitle
 from ..core.warm import compiled_before, warm
 from .processes import forks_from_here
 
+gc.disable()  # while what stays is loaded
 setproctitle("jayflick forks")
 forks_from_here()
 for _part in (".worker", "..core.sequence.pieces", "..standins.serve", "tifffile"):
@@ -19,3 +20,4 @@ if compiled_before():  # else they are compiled by a worker, while others begin
     warm()
 gc.collect()
 gc.freeze()  # what is shared stays shared
+gc.enable()

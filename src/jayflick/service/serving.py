@@ -53,6 +53,7 @@ class _Server(uvicorn.Server):
         gc.collect()
         gc.freeze()
         gc.set_threshold(50_000, 20, 50)
+        gc.enable()
         if self.started:
             print(f"Jay Flick is ready at http://127.0.0.1:{self.config.port} (Ctrl-C stops it)", flush=True)
 
