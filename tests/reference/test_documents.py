@@ -19,8 +19,8 @@ from tests.core.test_broadcast import curtain
 
 ROOT = Path(__file__).parents[2]
 COMMAND = re.compile(r"^ {4}\.venv/bin/jayflick (.*?)(?: {2,}#.*)?$", re.MULTILINE)
-BY_DEVICES = ("send",)
-"""Commands that need a device at the other end: tests/service runs those."""
+ELSEWHERE = ("send", "watch")
+"""Commands that need a device at the other end, or do not end: other tests run those."""
 
 
 def shown(document: str) -> list[list[str]]:
@@ -72,7 +72,7 @@ def test_every_command_that_is_shown_does_what_it_says(
     for entry in drawn.iterdir():  # each document in a folder of its own, on the same frames
         (tmp_path / entry.name).symlink_to(entry, target_is_directory=entry.is_dir())
     monkeypatch.chdir(tmp_path)
-    commands = [command for command in shown(document) if command[0] not in BY_DEVICES]
+    commands = [command for command in shown(document) if command[0] not in ELSEWHERE]
     assert len(commands) == (39 if document == "README.md" else 2)
     for command in commands:
         status = main(command)

@@ -26,6 +26,7 @@ class _Command(NamedTuple):
 
 _COMMANDS = {
     "make": _Command("make a loop, a clip, a set or a sheet from frames", options.make, "make"),
+    "watch": _Command("make it anew whenever the frames in a folder change", options.watch, "watch"),
     "info": _Command("what a file really holds, frame by frame", options.info, "info"),
     "compare": _Command(
         "how alike two files are that are to show the same: PSNR, SSIM, what stands out",

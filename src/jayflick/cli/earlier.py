@@ -63,6 +63,11 @@ def left_over(folder: Path, output: str, now: Iterable[str]) -> list[Path]:
     return sorted(path for path in gone if _is(path, sums))
 
 
+def made_before(file: Path) -> bool:
+    """Whether an earlier run wrote a file, and nobody changed it since."""
+    return any(_is(file, sums) for sums in _outputs(file.parent.resolve()).values())
+
+
 def remember(output: str, written: Iterable[Written]) -> None:
     """Note what was written as one output. What cannot be noted is a stranger's from then on."""
     by_folder: dict[Path, dict[str, str]] = {}

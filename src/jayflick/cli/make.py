@@ -5,12 +5,12 @@ import contextlib
 import os
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from ..core.errors import InputError, JayFlickError, printable
+from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
 from ..core.render import Rendered, render
@@ -31,18 +31,62 @@ from .report import report_of, whole
 from .writing import Writing, Written, encoded, print_json, scratch_folder
 
 
+class Made(NamedTuple):
+    """What one run made, all of it in its place."""
+
+    report: dict[str, Any]
+    outputs: list[dict[str, Any]]
+    """The reports of single outputs."""
+    notes: list[str]
+    called: list[tuple[str, list[Written]]]
+    """What each output is called in its folder, and its files."""
+    written: list[Written]
+    """All files."""
+
+
 def run_make(options: argparse.Namespace) -> int:
+    made = make(options)
+    try:
+        keep_in_mind(made)
+        for note in made.notes:
+            print(f"jayflick: note: {note}", file=sys.stderr)
+        if options.json:
+            print_json(made.report)
+        return say_verdicts(made.outputs)
+    except KeyboardInterrupt:
+        raise JayFlickError("stopped; everything was written") from None
+
+
+def keep_in_mind(made: Made) -> None:
+    """Later runs know what this one wrote."""
+    for called, written in made.called:
+        remember(called, written)
+
+
+def make(
+    options: argparse.Namespace,
+    stages: Stages | None = None,
+    ours: Callable[[Path], bool] = lambda path: False,
+    *,
+    strict: bool = False,
+) -> Made:
+    """Read the frames, make what the options say, and put it there: all of it or nothing.
+
+    ``stages``: where what was made before may be found. ``ours``: tells of a file that is there whether it may
+    be replaced without ``--force``. ``strict``: a frame that cannot be read is refused, never left out.
+    """
     begun = time.perf_counter()
+    options = argparse.Namespace(**vars(options))
     output = Path(options.output)
     options.folder = options.output.endswith(("/", os.sep)) or output.is_dir()
-    _need_sense(options, output)
+    need_sense(options, output, ours)
     cut_out = cut(options.clip)
     with contextlib.ExitStack() as open_:
         scratch = open_.enter_context(scratch_folder())
         taken_out = scratch / "frames"
         taken_out.mkdir()
         files, notes = inputs_of(options.input, output)
-        writing = open_.enter_context(Writing(force=options.force, inputs=[*files, *_read(options)]))
+        writing = open_.enter_context(Writing(force=options.force, inputs=[*files, *_read(options)], ours=ours))
         _claim(writing, output, options)
         project = None if options.recipe else project_in(files)
         if project is not None:
@@ -53,7 +97,7 @@ def run_make(options: argparse.Namespace) -> int:
             recipe = recipe_of(options, Recipe()) if decided else Recipe()  # before anything is read
             several = options.sheet is not None
             frames, sequence, more = _frames(
-                files, options.input, taken_out, cut_out, decided=decided, several=several
+                files, options.input, taken_out, cut_out, decided=decided, several=several, strict=strict
             )
             notes += more
             if options.views is not None:
@@ -68,7 +112,7 @@ def run_make(options: argparse.Namespace) -> int:
                 first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm, outputs=outputs)
                 recipe = recipe_of(options, first)
         read = time.perf_counter() - begun
-        stages = Stages(scratch / "stages")
+        stages = stages or Stages(scratch / "stages")
         notes += [*without_effect(options, files), *beyond(recipe, len(frames), options)]
         if options.line_up is not None:
             recipe, more = lined_up(recipe, frames, options, stages)
@@ -88,7 +132,7 @@ def run_make(options: argparse.Namespace) -> int:
             notes += [*more, *laid_over(recipe.output(one.id), frames, options)]
             place = _place(output, one, options, taken)
             before = len(writing.written)
-            called = _put(writing, rendered, place, one, options)
+            called = _put(writing, rendered, place, one, options, ours)
             written = writing.written[before:]
             outputs_of.append((called, written))
             reports.append(report_of(recipe, one.id, rendered, place, written, read))
@@ -102,26 +146,23 @@ def run_make(options: argparse.Namespace) -> int:
         if options.report:
             writing.put(Path(options.report), encoded(report), claimed=True)
         writing.commit()
-    try:
-        for called, written in outputs_of:
-            remember(called, written)
-        for note in notes:
-            print(f"jayflick: note: {note}", file=sys.stderr)
-        if options.json:
-            print_json(report)
-        return _say_verdicts(reports)
-    except KeyboardInterrupt:
-        raise JayFlickError("stopped; everything was written") from None
+    return Made(report, reports, notes, outputs_of, writing.written)
 
 
-def _need_sense(options: argparse.Namespace, output: Path) -> None:
+def need_sense(options: argparse.Namespace, output: Path, ours: Callable[[Path], bool]) -> None:
     """Refuse what cannot be meant, before a file is read."""
     if options.all and not options.folder:
         raise InputError("--all needs a folder", file=output.name, remedy="use -o DIR/")
     if options.sheet is not None and options.still is not None:
         raise InputError("--sheet and --still contradict each other", remedy="use one of them")
-    if not options.force and (any(output.iterdir()) if output.is_dir() else output.exists()):
+    if not options.force and _in_the_way(output, ours):
         raise InputError("already exists", file=output.name, remedy="add --force to replace it")
+
+
+def _in_the_way(place: Path, ours: Callable[[Path], bool]) -> bool:
+    """Whether something is where a file or a folder of files is to be put."""
+    there = place.rglob("*") if place.is_dir() else [place]
+    return any(file.exists() and not file.is_dir() and not ours(file) for file in there)
 
 
 def _read(options: argparse.Namespace) -> list[Path]:
@@ -155,7 +196,12 @@ def _place(output: Path, made: BaseOutput, options: argparse.Namespace, taken: s
 
 
 def _put(
-    writing: Writing, rendered: Rendered, place: Path, output: BaseOutput, options: argparse.Namespace
+    writing: Writing,
+    rendered: Rendered,
+    place: Path,
+    output: BaseOutput,
+    options: argparse.Namespace,
+    ours: Callable[[Path], bool],
 ) -> str:
     """Write an output's files; returns what it is called in its folder."""
     if isinstance(output, SheetOutput) and not options.all:
@@ -164,15 +210,14 @@ def _put(
     if not output.folder:
         writing.put(place, rendered.timed.files[0].read(), claimed=not options.all)
         return place.name
-    there = any(place.iterdir()) if place.is_dir() else False
-    if not options.force and there:
+    if not options.force and place.is_dir() and _in_the_way(place, ours):
         raise InputError("already exists", file=place.name, remedy="add --force to replace it")
     for file in rendered.timed.files:
         writing.put(place / file.name, file.read())
     return SET
 
 
-def _say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
+def say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
     """Say what a target does not take; 1 if it refuses an output."""
     status = 0
     for report in reports:
@@ -209,12 +254,19 @@ def _numbered(
 
 
 def _frames(
-    files: list[Path], inputs: list[str], scratch: Path, cut: Cut, *, decided: bool, several: bool
+    files: list[Path],
+    inputs: list[str],
+    scratch: Path,
+    cut: Cut,
+    *,
+    decided: bool,
+    several: bool,
+    strict: bool,
 ) -> tuple[list[FileFrame], Sequence_, list[str]]:
     """The frames of the one sequence the inputs bring, that sequence, and notes on it.
 
     ``decided``: a recipe says what becomes of frames that do not fit; without one they are refused.
-    ``several`` sequences are put one behind the other.
+    ``several`` sequences are put one behind the other. ``strict``: what cannot be read is refused even so.
     """
     found, frames = look_at(files, scratch, cut)
     sequences, ignored = gather(found)
@@ -229,6 +281,8 @@ def _frames(
         )
     sequence = sequences[0]
     for problem in sequence.problems:
+        if strict and problem["kind"] == "unreadable":
+            raise Unfinished(problem["message"], file=problem["file"], remedy=problem["remedy"])
         if not decided and problem["kind"] in ("unreadable", "size", "repeated"):
             raise InputError(problem["message"], file=problem["file"], remedy=problem["remedy"])
     notes = [

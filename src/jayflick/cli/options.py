@@ -29,6 +29,17 @@ Status: 0 done, 1 refused by a target or a budget, or not written, 2 bad input o
 """
 
 
+_WATCHING = """\
+examples:
+  jayflick watch renders/ -o lamp.gif --fps 24             made anew whenever frames there have changed
+  jayflick watch renders/ -o site/ --recipe lamp.json --all
+
+Takes what 'jayflick make' takes, of folders or patterns in quotes. What it wrote itself it replaces, other
+files only by --force. A line for each making; what goes wrong is a line on stderr, and it goes on. Ctrl-C ends
+it with status 0.
+"""
+
+
 class Parser(argparse.ArgumentParser):
     """Options are written out: a script must mean the same when another option is added."""
 
@@ -253,6 +264,18 @@ def _sheets(group: Any) -> None:
     group.add_argument("--anchor", metavar="X,Y", help="as shares of the canvas: 0.5,1")
     group.add_argument(
         "--describe", action="append", metavar="FILE", help="FILE.json, .csv, .css; again for more"
+    )
+
+
+def watch(command: argparse.ArgumentParser) -> None:
+    make(command)
+    command.epilog = _WATCHING
+    command.add_argument(
+        "--settle",
+        type=decimal,
+        default=1.0,
+        metavar="S",
+        help="seconds without a change before it is made (1)",
     )
 
 

@@ -8,7 +8,7 @@ import signal
 import sys
 import tempfile
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from types import TracebackType
 from typing import Any, NamedTuple, Self
@@ -17,17 +17,17 @@ from ..core.atomic import PART
 from ..core.errors import InputError, JayFlickError
 
 
-def encoded(document: Any) -> bytes:
-    """A JSON document as text that is UTF-8, whatever names it holds."""
-    text = json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False)
+def encoded(document: Any, indent: int | None = 2) -> bytes:
+    """A JSON document as text that is UTF-8, whatever names it holds; on one line without an ``indent``."""
+    text = json.dumps(document, indent=indent, ensure_ascii=False, allow_nan=False)
     # What is left of a name that is none in UTF-8 becomes the escape that JSON has for it.
     return text.encode("utf-8", "backslashreplace") + b"\n"
 
 
-def print_json(document: Any) -> None:
+def print_json(document: Any, indent: int | None = 2) -> None:
     """On stdout, in UTF-8 whatever the terminal takes."""
     sys.stdout.flush()
-    sys.stdout.buffer.write(encoded(document))
+    sys.stdout.buffer.write(encoded(document, indent))
     sys.stdout.flush()
 
 
@@ -43,11 +43,18 @@ class Writing:
     """What one run writes: everything or, if it is left before :meth:`commit`, nothing.
 
     A file is refused where one is already, unless by ``force``, where one of the ``inputs`` lies even so, and
-    where another of this run goes.
+    where another of this run goes. ``ours``: tells of a file that it may be replaced, by force or not.
     """
 
-    def __init__(self, *, force: bool, inputs: Iterable[Path] = ()) -> None:
+    def __init__(
+        self,
+        *,
+        force: bool,
+        inputs: Iterable[Path] = (),
+        ours: Callable[[Path], bool] = lambda path: False,
+    ) -> None:
         self._force = force
+        self._ours = ours
         self._inputs = {place_of(path) for path in inputs}
         self._claimed: dict[Path, str] = {}
         self._parts: list[tuple[str, Path]] = []
@@ -84,7 +91,7 @@ class Writing:
         self._claimed[place] = by
         if path.is_dir():
             raise InputError("is a folder", file=path.name, remedy=f"use the name of a file for {by}")
-        if path.exists() and not self._force:
+        if path.exists() and not self._force and not self._ours(path):
             raise InputError("already exists", file=path.name, remedy="add --force to replace it")
         # What cannot be written is said before anything is made.
         folder = next(one for one in place.parents if one.exists())

@@ -32,6 +32,10 @@ class InputError(JayFlickError):
     """A file or an option is not usable as it is."""
 
 
+class Unfinished(InputError):
+    """A file is not complete yet, or was written to while it was read."""
+
+
 class Cancelled(JayFlickError):
     """The work was called off before it was done; nothing was written."""
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..content import MAX_BYTES, read_file
-from ..errors import InputError
+from ..errors import InputError, Unfinished
 from ..pictures.clip import WHOLE, Cut
 from ..pictures.kinds import read_picture
 from .archives import is_archive, members
@@ -38,7 +38,11 @@ class FileFrame:
     missing_after: int = 0
 
     def read(self) -> NDArray[np.uint8]:
-        return read_picture(read_file(self.path), name=self.name)
+        """Its pixels. ``Unfinished`` when the file is another by now: what is made is known by content."""
+        data = read_file(self.path)
+        if hashlib.sha256(data).hexdigest() != self.sha256:
+            raise Unfinished("was changed meanwhile", file=self.name, remedy="wait until it is complete")
+        return read_picture(data, name=self.name)
 
 
 def list_files(inputs: Iterable[str], output: Path | None = None) -> list[Path]:

@@ -1,0 +1,84 @@
+"""Changes in folders, told once they have settled."""
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+
+from watchfiles import Change, watch
+
+from ..core.atomic import PART
+
+_FAR = frozenset(
+    {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "fuse.sshfs", "ceph", "afs", "vboxsf", "virtiofs"}
+)
+"""Kinds of file systems that others write to, of which the system has no news."""
+
+MOUNTS = Path("/proc/self/mounts")
+
+
+def settled(
+    folders: Sequence[Path],
+    seconds: float,
+    passed_over: Callable[[Path], bool],
+    due: Callable[[], bool],
+) -> Iterator[bool]:
+    """Each time the folders have been still for so long after a change: whether there was one.
+
+    Told once at the beginning as well, and without a change when something is ``due``. ``passed_over``: files
+    of which a change is none. A folder that goes away is waited for.
+    """
+    while True:
+        there = [_identity(folder) for folder in folders]
+        pending = True  # what happened before it was watched is a change as well
+        for changes in _changes([one for one in folders if one.is_dir()], seconds, passed_over):
+            if [_identity(folder) for folder in folders] != there:
+                break  # gone, come or another by now: what is watched is what is there
+            if changes:
+                pending = True
+            elif pending or due():
+                yield pending
+                pending = False
+
+
+def _changes(
+    folders: Sequence[Path], seconds: float, passed_over: Callable[[Path], bool]
+) -> Iterator[set[tuple[Change, str]]]:
+    """Changes as they come, and none whenever there was none for so long."""
+
+    def counts(change: Change, path: str) -> bool:
+        name = os.path.basename(path)
+        return not name.startswith((".", PART)) and not passed_over(Path(path))
+
+    return watch(
+        *folders,
+        watch_filter=counts,
+        debounce=200,
+        step=50,
+        rust_timeout=max(1, round(seconds * 1000)),
+        yield_on_timeout=True,
+        force_polling=any(is_far(folder) for folder in folders),
+        ignore_permission_denied=True,
+    )
+
+
+def _identity(folder: Path) -> tuple[int, int] | None:
+    try:
+        found = folder.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
+def is_far(folder: Path) -> bool:
+    """Whether a folder lies where other machines write, as the table of mounts tells it (proc(5))."""
+    place, kind, longest = folder.resolve(), "", -1
+    try:
+        lines = MOUNTS.read_text().splitlines()
+    except OSError:
+        return False
+    for line in lines:
+        _, mounted, found, *_ = line.split(" ")
+        point = Path(mounted.replace("\\040", " "))
+        if place.is_relative_to(point) and len(point.parts) > longest:
+            kind, longest = found, len(point.parts)
+    return kind in _FAR
