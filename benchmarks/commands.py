@@ -2,7 +2,6 @@
 
 import resource
 import subprocess
-import sys
 import tempfile
 from pathlib import Path
 from statistics import median
@@ -10,6 +9,8 @@ from statistics import median
 from tests.conftest import moving_square, save_frames
 
 ROUNDS = 7
+USERS = Path(".venv-run/bin/jayflick").resolve()
+"""With the packages of ./start alone."""
 
 
 def main() -> None:
@@ -37,7 +38,7 @@ def main() -> None:
 def _run(command: list[str], folder: Path) -> float:
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     subprocess.run(
-        [Path(sys.executable).parent / "jayflick", *command],
+        [USERS, *command],
         cwd=folder,
         stdout=subprocess.DEVNULL,
         check=True,

@@ -16,6 +16,8 @@ from tests.prepared import copy_demo
 from tests.server import Server
 
 ROUNDS = 3
+USERS = ".venv-run/bin/python"
+"""With the packages of ./start alone."""
 _TICK = os.sysconf("SC_CLK_TCK")
 _QUIET = 0.05
 """CPU seconds that all processes together use in a second, at most, when they are idle."""
@@ -35,9 +37,9 @@ def main() -> None:
     print("| --- | ---: | ---: | ---: | ---: |")
     with tempfile.TemporaryDirectory() as folder:
         data = copy_demo(Path(folder) / "data")
-        Server(data).start().stop()
+        Server(data, python=USERS).start().stop()
         for standins in (True, False):
-            rounds = [_started(Server(data, standins=standins)) for _ in range(ROUNDS)]
+            rounds = [_started(Server(data, standins=standins, python=USERS)) for _ in range(ROUNDS)]
             kinds = sorted({kind for one in rounds for kind in one.used})
             cpu, pss = (
                 {kind: median(one.used.get(kind, (0.0, 0.0))[which] for one in rounds) for kind in kinds}

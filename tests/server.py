@@ -84,6 +84,7 @@ class Server:
     data: Path
     environment: dict[str, str] = field(default_factory=dict)
     standins: bool = False
+    python: str = sys.executable
     forked: bool = False
     """Whether it need not load all by itself, which takes most of a start."""
     process: _Process | None = None
@@ -105,7 +106,7 @@ class Server:
             self.process = _Forked(arguments, self.environment, theirs)
         else:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "jayflick.service", *arguments],
+                [self.python, "-m", "jayflick.service", *arguments],
                 stdout=theirs,
                 env={**os.environ, **self.environment},
                 preexec_fn=partial(die_with_parent, os.getpid()),
