@@ -3,6 +3,7 @@
 import json
 import os
 import random
+import re
 import signal
 import subprocess
 import sys
@@ -423,16 +424,20 @@ VALUES: dict[str, tuple[str, ...]] = {
     **{
         "--fps": ("24", "0", "fast"),
         "--delay": ("40ms", "-1"),
-        "--range": ("1-3", "9-1"),
+        "--range": ("1-3", "9-1", "1-99999"),
         "--order": ("1-6", "x"),
     },
     **{
         "--step": ("2", "0"),
         "--dissolve": ("2", "999"),
-        "--size": ("20x", "50%", "0x0"),
+        "--size": ("20x", "50%", "0x0", "20x9999"),
         "--fit": ("cover", "odd"),
     },
-    **{"--canvas": ("60x60", "60x"), "--place": ("top", "-9,4"), "--crop": ("0,0,20,20", "40,0,99,9")},
+    **{
+        "--canvas": ("60x60", "60x", "60x9999"),
+        "--place": ("top", "-9,4"),
+        "--crop": ("0,0,20,20", "4,0,99,9"),
+    },
     **{"--colours": ("8", "1"), "--dither": ("ordered", "none"), "--loss": ("30",), "--tolerance": ("20",)},
     **{
         "--max-bytes": ("2K", "100"),
@@ -491,6 +496,7 @@ def test_whatever_is_typed_ends_as_documented(
         statuses.add(status)
         lines = err.splitlines()
         assert all(line.startswith("jayflick: ") for line in lines), (more, err)
+        assert not re.search(r"\b(gather|rhythm|framing|outputs)\.\w", err), (more, "a name of our own", err)
         told = [line for line in lines if not line.startswith("jayflick: note: ")]
         if printed:
             document = json.loads(printed)

@@ -549,13 +549,14 @@ def test_the_host_shrinks_what_is_wide_and_refuses_what_it_cannot_show(
         number = sent.raise_for_status().json()["id"]
         assert until(lambda: host.ask("GET", f"/api/intakes/{number}")["answer"])["verdict"] == "taken"
         monkeypatch.setattr(post, "MOST_SHRUNK", 1_000_000)
+        monkeypatch.setattr(post, "MOST_PIXELS", 2_000_000)
         heavy = np.random.default_rng(1).integers(0, 256, (1400, 1400, 3), np.uint8)
         for files, words in (
             ([load_of("noise.png", file_of(heavy))], "KB; a post has 5120 KB at most"),
             ([load_of("cut.gif", gif(80, 60, 9)[:700])], "cut short or damaged"),
             ([load_of("film.mov", b"words")], "not one of GIF, PNG"),
             ([load_of("long.gif", gif(5000, 2))], "4096 pixels at most"),
-            ([load_of("many.gif", gif(8, 6, 1001))], "more than 1000 frames"),
+            ([load_of("many.gif", gif(1000, 600, 5))], "more than 2 million pixels"),
             ([load_of("much.gif", gif(610, 600, 4))], "its 4 frames are too much to be shrunk"),
             (numbered(soft(2)), "a post is one file"),
         ):
@@ -569,6 +570,7 @@ def test_a_post_that_passes_its_target_is_taken_as_it_is_and_no_other_is(tmp_pat
     """The rules that ship and the host are written apart, and say the same."""
     target = find("post")
     assert (target.most_bytes, target.figures["width"].warn) == (post.MOST_BYTES, Bounds(most=post.WIDE))
+    assert {target.figures[side].stop for side in ("width", "height")} == {Bounds(most=post.MOST_SIDE)}
     first = tmp_path / "frames"
     save_frames(first, moving_square(3))
     with standing(PostHost, tmp_path / "host") as host:

@@ -38,16 +38,18 @@ def size_in_bytes(text: str) -> int:
 
 
 _CALLED = {
-    "width": "size",
-    "height": "size",
-    "amount": "dither_amount",
-    "matrix": "dither_matrix",
-    "locked": "lock",
-    "frame": "still",
-    "at": "place",
-    "to": "match_tone",
-    "count": "between",
-    "over": "matte",
+    "width": ("size", "canvas"),
+    "height": ("size", "canvas"),
+    "first": ("range",),
+    "last": ("range",),
+    "amount": ("dither_amount",),
+    "matrix": ("dither_matrix",),
+    "locked": ("lock",),
+    "frame": ("still",),
+    "at": ("place",),
+    "to": ("match_tone",),
+    "count": ("between",),
+    "over": ("matte",),
 }
 """Options by the fields of the recipe that are called otherwise."""
 
@@ -60,8 +62,11 @@ def first_error(error: ValidationError, options: argparse.Namespace | None = Non
         return message
     where = ".".join(str(part) for part in first["loc"])
     for part in reversed(first["loc"]):  # what comes last may only say which of several forms was tried
-        option = _CALLED.get(str(part), str(part))
-        if options is not None and getattr(options, option, None) is not None:
-            where = "--" + option.replace("_", "-")
+        called = _CALLED.get(str(part), (str(part),))
+        typed = [name for name in called if options is not None and getattr(options, name, None) is not None]
+        # Of several it is the one that was typed so.
+        typed.sort(key=lambda name: str(first["input"]) not in str(getattr(options, name)))
+        if typed:
+            where = "--" + typed[0].replace("_", "-")
             break
     return f"{where}: {message}" if where else message

@@ -26,7 +26,8 @@ WIDE = 600
 """What is wider is shrunk (common practice, no published source)."""
 LEAST_DELAY = 20
 """Milliseconds; what this host codes anew has no shorter delay."""
-MOST_FRAMES = 1000
+MOST_PIXELS = 2_000_000_000
+"""Of all frames together, each of which is looked at."""
 MOST_SHRUNK = 60_000_000
 """Pixels of all frames together that are coded anew; they are held in memory for that."""
 MOST_POSTS = 24
@@ -227,9 +228,9 @@ def _seen(path: Path) -> Seen:
             for frame in ImageSequence.Iterator(picture):
                 frame.load()
                 frames += 1
-                if frames > MOST_FRAMES:
-                    said = f"has more than {MOST_FRAMES} frames"
-                    raise Refusal(said, file=path.name, remedy="leave some out")
+                if frames * picture.width * picture.height > MOST_PIXELS:
+                    said = f"has more than {MOST_PIXELS // 1_000_000} million pixels"
+                    raise Refusal(said, file=path.name, remedy="leave frames out, or scale them down")
                 duration += round(frame.info.get("duration", 0))
         except (OSError, ValueError, SyntaxError, EOFError):
             raise Refusal("is cut short or damaged", file=path.name, remedy="send it again") from None
