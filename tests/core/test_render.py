@@ -357,12 +357,14 @@ def test_work_can_be_called_off_and_leaves_nothing_half_done(frames: list[FileFr
     assert render(recipe(), frames, "page", stages).info["count"] == 6
 
 
-def test_frames_of_another_size_and_files_gone_bad_are_named(frames: list[FileFrame], tmp_path: Path) -> None:
+def test_frames_of_another_size_and_files_that_changed_are_named(
+    frames: list[FileFrame], tmp_path: Path
+) -> None:
     odd = FileFrame(frames[0].path, "odd_9.png", "x", 10, 10)
     with pytest.raises(InputError, match=r"odd_9\.png: is 10 × 10, the first frame is 48 × 32"):
         render(recipe(), [*frames, odd], "page", Stages(tmp_path / "stages"))
     frames[3].path.write_bytes(frames[3].path.read_bytes()[:100])
-    with pytest.raises(InputError, match=r"square_4\.png: the file ends early"):
+    with pytest.raises(InputError, match=r"square_4\.png: was changed meanwhile"):
         render(recipe(), frames, "page", Stages(tmp_path / "stages"))
 
 

@@ -4,6 +4,7 @@ import json
 import signal
 import subprocess
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -116,6 +117,25 @@ def test_a_file_that_others_wrote_meanwhile_is_theirs(run: Run, tmp_path: Path) 
     assert run("watch", folder, "-o", tmp_path / "loop.gif")[0] == 2
     assert run("watch", folder / "buoy_1.png", "-o", tmp_path / "other.gif")[0] == 2
     assert run("watch", folder, "-o", tmp_path / "other.gif", "--settle", "0")[0] == 2
+
+
+def test_a_folder_that_is_never_still_is_told_now_and_then(tmp_path: Path) -> None:
+    over = threading.Event()
+
+    def write() -> None:
+        while not over.wait(0.02):
+            (tmp_path / "render.log").write_text("another line")
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    told = watching.settled([tmp_path], 0.1, lambda path: False, lambda: False)
+    try:
+        assert [next(told) for _ in range(3)] == [True] * 3
+    finally:
+        over.set()
+        writer.join()
+    (tmp_path / "a.png").touch()
+    assert next(told), "what came last"
 
 
 @pytest.mark.parametrize(

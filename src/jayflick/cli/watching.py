@@ -1,6 +1,7 @@
 """Changes in folders, told once they have settled."""
 
 import os
+import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
@@ -13,6 +14,8 @@ _FAR = frozenset(
 )
 """Kinds of file systems that others write to, of which the system has no news."""
 
+LONGEST = 5
+"""Times as long as folders have to be still, changes that do not end are waited for: a log, a long render."""
 MOUNTS = Path("/proc/self/mounts")
 
 
@@ -24,18 +27,19 @@ def settled(
 ) -> Iterator[bool]:
     """Each time the folders have been still for so long after a change: whether there was one.
 
-    Told once at the beginning as well, and without a change when something is ``due``. ``passed_over``: files
-    of which a change is none. A folder that goes away is waited for.
+    Told once at the beginning as well, without a change when something is ``due``, and now and then while they
+    are never still. ``passed_over``: files of which a change is none. A folder that goes away is waited for.
     """
     while True:
         there = [_identity(folder) for folder in folders]
-        pending = True  # what happened before it was watched is a change as well
+        pending, since = True, time.monotonic()  # what happened before it was watched is a change as well
         for changes in _changes([one for one in folders if one.is_dir()], seconds, passed_over):
             if [_identity(folder) for folder in folders] != there:
                 break  # gone, come or another by now: what is watched is what is there
-            if changes:
-                pending = True
-            elif pending or due():
+            if changes and not pending:
+                pending, since = True, time.monotonic()
+            restless = pending and time.monotonic() - since > LONGEST * seconds
+            if restless or (not changes and (pending or due())):
                 yield pending
                 pending = False
 
