@@ -74,21 +74,24 @@ compile_modules() {
 }
 
 # Both halves of what is installed, side by side.
-install_all() { # the lock file to install: run or dev
-    build_web &
+install_all() { # the lock file to install: run or dev, and what is done for the web client
+    "${2:-build_web}" &
     local web=$!
     make_environment "$1"
     compile_modules
     wait "$web" || fail "the web client could not be built"
 }
 
-build_web() {
+install_web() {
     if ! stamp web/node_modules/.installed web/package-lock.json; then
         say "installing the web packages"
         (cd web && npm ci --no-audit --no-fund --loglevel=error >/dev/null)
         mark web/node_modules/.installed web/package-lock.json
     fi
-    [ "${packages:-}" = dev ] && return # ./start --dev builds it itself
+}
+
+build_web() {
+    install_web
     local sources
     mapfile -t sources < <(find web/src web/public web/*.html web/openapi.json web/standins.json web/*.ts web/package.json \
         -type f ! -name '*.gen.d.ts' 2>/dev/null | LC_ALL=C sort)

@@ -364,7 +364,7 @@ def test_frames_of_another_size_and_files_that_changed_are_named(
     with pytest.raises(InputError, match=r"odd_9\.png: is 10 × 10, the first frame is 48 × 32"):
         render(recipe(), [*frames, odd], "page", Stages(tmp_path / "stages"))
     frames[3].path.write_bytes(frames[3].path.read_bytes()[:100])
-    with pytest.raises(InputError, match=r"square_4\.png: was changed meanwhile"):
+    with pytest.raises(InputError, match=r"square_4\.png: was changed while it was being read"):
         render(recipe(), frames, "page", Stages(tmp_path / "stages"))
 
 

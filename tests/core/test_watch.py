@@ -13,6 +13,7 @@ from typing import Any
 import pytest
 
 from jayflick.cli import watching
+from jayflick.core.recipe import GifOutput, Recipe, WebpOutput
 from tests.conftest import moving_square, save_frames
 from tests.core.conftest import Run
 from tests.server import until
@@ -93,6 +94,28 @@ def test_frames_come_while_they_are_rendered_and_the_loop_is_what_make_makes(run
     assert sorted(path.name for path in folder.iterdir()) == sorted(
         [loop.name, *(frame.name for frame in frames[:1] + frames[2:])]
     )
+
+
+@pytest.mark.parametrize(
+    ("output", "options"),
+    [
+        ("site/", ("--all", "--recipe", "recipe.json", "--report", "renders/report.json")),
+        ("renders/set/", ("--frames", "tga")),
+        ("sheet.png", ("--sheet", "even", "--describe", "sheet.json")),
+        ("fitted.gif", ("--max-bytes", "2K", "--trials", "tried.json")),
+    ],
+)
+def test_whatever_can_be_made_can_be_made_again(tmp_path: Path, output: str, options: tuple[str, ...]) -> None:
+    folder = save_frames(tmp_path / "renders", moving_square(3), "buoy_{}.png")[0].parent
+    recipe = Recipe(outputs=(GifOutput(), WebpOutput(id="web", name="Web", file_name="web.webp")))
+    (tmp_path / "recipe.json").write_text(recipe.model_dump_json())
+    with watched(tmp_path, "renders", "-o", output, *options) as watch:
+        for count in (3, 2):
+            watch.made(lambda report, count=count: report.get("outputs", [report])[-1]["count"] == count)  # type: ignore[misc]
+            (folder / f"buoy_{count}.png").unlink()
+        watch.process.terminate()
+        assert watch.process.wait(30) == 0
+    assert not [line for line in watch.said() if "exists" in line or "fault" in line], watch.said()
 
 
 def test_a_file_that_others_wrote_meanwhile_is_theirs(run: Run, tmp_path: Path) -> None:

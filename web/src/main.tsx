@@ -53,7 +53,7 @@ function Renewed() {
     const reload = () => window.location.reload();
     if (renewed && import.meta.env.MODE === "development") reload();
     else if (renewed)
-      tell("Jay Flick was updated. This page still shows the version before.", {
+      tell("Jay Flick was updated. This page is still the old version.", {
         lasting: true,
         action: { label: "Reload", run: reload },
       });

@@ -26,7 +26,7 @@ class _Command(NamedTuple):
 
 _COMMANDS = {
     "make": _Command("make a loop, a clip, a set or a sheet from frames", options.make, "make"),
-    "watch": _Command("make it anew whenever the frames in a folder change", options.watch, "watch"),
+    "watch": _Command("make again whenever the frames in a folder change", options.watch, "watch"),
     "info": _Command("what a file really holds, frame by frame", options.info, "info"),
     "compare": _Command(
         "how alike two files are that are to show the same: PSNR, SSIM, what stands out",
@@ -55,9 +55,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 answer(parser)
             typed = parser.parse_args(arguments)
             gc.disable()  # all that is loaded stays
-            module = import_module(f".{_COMMANDS[typed.command].module}", __name__)
-            gc.freeze()
-            gc.enable()
+            try:
+                module = import_module(f".{_COMMANDS[typed.command].module}", __name__)
+            finally:
+                gc.enable()
             status: int = getattr(module, f"run_{typed.command}")(typed) or 0
     except InputError as error:
         return _fail(error, 2)

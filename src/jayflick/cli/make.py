@@ -39,7 +39,7 @@ class Made(NamedTuple):
     """The reports of single outputs."""
     notes: list[str]
     called: list[tuple[str, list[Written]]]
-    """What each output is called in its folder, and its files."""
+    """What each output, and each document beside it, is called in its folder, and its files."""
     written: list[Written]
     """All files."""
 
@@ -78,8 +78,8 @@ def make(
     begun = time.perf_counter()
     options = argparse.Namespace(**vars(options))
     output = Path(options.output)
-    options.folder = options.output.endswith(("/", os.sep)) or output.is_dir()
-    need_sense(options, output, ours)
+    options.folder = _is_folder(options.output)
+    need_sense(options, ours)
     cut_out = cut(options.clip)
     with contextlib.ExitStack() as open_:
         scratch = open_.enter_context(scratch_folder())
@@ -145,13 +145,20 @@ def make(
         report = whole(reports, time.perf_counter() - begun, several=options.all)
         if options.report:
             writing.put(Path(options.report), encoded(report), claimed=True)
+        of_outputs = {one for _, written in outputs_of for one in written}
+        outputs_of += [(one.path.name, [one]) for one in writing.written if one not in of_outputs]
         writing.commit()
     return Made(report, reports, notes, outputs_of, writing.written)
 
 
-def need_sense(options: argparse.Namespace, output: Path, ours: Callable[[Path], bool]) -> None:
+def _is_folder(output: str) -> bool:
+    return output.endswith(("/", os.sep)) or Path(output).is_dir()
+
+
+def need_sense(options: argparse.Namespace, ours: Callable[[Path], bool]) -> None:
     """Refuse what cannot be meant, before a file is read."""
-    if options.all and not options.folder:
+    output = Path(options.output)
+    if options.all and not _is_folder(options.output):
         raise InputError("--all needs a folder", file=output.name, remedy="use -o DIR/")
     if options.sheet is not None and options.still is not None:
         raise InputError("--sheet and --still contradict each other", remedy="use one of them")

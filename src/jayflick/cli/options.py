@@ -31,7 +31,7 @@ Status: 0 done, 1 refused by a target or a budget, or not written, 2 bad input o
 
 _WATCHING = """\
 examples:
-  jayflick watch renders/ -o lamp.gif --fps 24             made anew whenever frames there have changed
+  jayflick watch renders/ -o lamp.gif --fps 24             made again whenever frames there change
   jayflick watch renders/ -o site/ --recipe lamp.json --all
 
 Takes what 'jayflick make' takes, of folders or patterns in quotes. What it wrote itself it replaces, other

@@ -25,9 +25,9 @@ MOST_STAGES = 2 << 30
 def run_watch(options: argparse.Namespace) -> int:
     folders = [_folder_of(text) for text in options.input]
     if not 0.05 <= options.settle <= 3600:
-        raise InputError(f"--settle {options.settle:g} is none", remedy="use 0.05 to 3600 seconds")
+        raise InputError(f"--settle {options.settle:g} is out of range", remedy="use 0.05 to 3600 seconds")
     watcher = _Watcher(options)
-    need_sense(options, Path(options.output), watcher.ours)
+    need_sense(options, watcher.ours)
     try:
         with scratch_folder() as scratch:
             watcher.stages = Stages(scratch / "stages")
@@ -46,7 +46,7 @@ def _folder_of(text: str) -> Path:
             path = path.parent
     if not path.is_dir():
         remedy = "name folders to watch, or a pattern in quotes"
-        raise InputError("is no folder", file=Path(text).name, remedy=remedy)
+        raise InputError("is not a folder", file=Path(text).name, remedy=remedy)
     return path
 
 

@@ -87,11 +87,15 @@ def renew(
 def find_at(session: Session, project_id: str, base_revision: int) -> Project:
     """A project that is to be changed; refused when it has moved on from the revision that was seen."""
     project = find(session, project_id, lock=True)
+    _require(project, base_revision)
+    return project
+
+
+def _require(project: Project, base_revision: int) -> None:
     if project.revision_id != base_revision:
         raise Conflict(
             "this project was changed in another window", remedy="review that change, then make yours again"
         )
-    return project
 
 
 def edit(
@@ -114,7 +118,7 @@ def edit(
     moved_on = project.revision_id != base_revision
     if moved_on and current(session, project).recipe == recipe.model_dump(mode="json"):
         return
-    find_at(session, project_id, base_revision)
+    _require(project, base_revision)
     _add_revision(session, project, recipe, label, results, gesture, chosen=chosen)
 
 

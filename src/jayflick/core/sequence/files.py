@@ -41,7 +41,9 @@ class FileFrame:
         """Its pixels. ``Unfinished`` when the file is another by now: what is made is known by content."""
         data = read_file(self.path)
         if hashlib.sha256(data).hexdigest() != self.sha256:
-            raise Unfinished("was changed meanwhile", file=self.name, remedy="wait until it is complete")
+            raise Unfinished(
+                "was changed while it was being read", file=self.name, remedy="wait until it is complete"
+            )
         return read_picture(data, name=self.name)
 
 
