@@ -13,9 +13,10 @@ KNOWS = {
     "delivery": {"delivery", "core"},
     "peers": {"peers"},
     "loopback": {"loopback", "peers"},
+    "watching": {"watching", "core"},
     "standins": {"standins", "delivery", "loopback", "peers"},
-    "service": {"service", "standins", "delivery", "loopback", "peers", "demo", "core"},
-    "cli": {"cli", "delivery", "core"},
+    "service": {"service", "standins", "delivery", "loopback", "peers", "watching", "demo", "core"},
+    "cli": {"cli", "delivery", "watching", "core"},
 }
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from jayflick.cli import watching
+from jayflick import watching
 from jayflick.core.recipe import GifOutput, Recipe, WebpOutput
 from tests.conftest import moving_square, save_frames
 from tests.core.conftest import Run
@@ -153,7 +153,7 @@ def test_a_folder_that_is_never_still_is_told_now_and_then(tmp_path: Path) -> No
     writer.start()
     told = watching.settled([tmp_path], 0.1, lambda path: False, lambda: False)
     try:
-        assert [next(told) for _ in range(3)] == [True] * 3
+        assert [next(told) for _ in range(3)] == [{tmp_path}] * 3
     finally:
         over.set()
         writer.join()

@@ -11,9 +11,9 @@ from pathlib import Path
 from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.stages import Stages
 from ..core.store import folder_bytes
+from ..watching import settled
 from .earlier import made_before
 from .make import keep_in_mind, make, need_sense, say_verdicts
-from .watching import settled
 from .writing import place_of, print_json, scratch_folder
 
 PATIENCE = 10.0
@@ -32,7 +32,7 @@ def run_watch(options: argparse.Namespace) -> int:
         with scratch_folder() as scratch:
             watcher.stages = Stages(scratch / "stages")
             for changed in settled(folders, options.settle, watcher.wrote, watcher.due):
-                watcher.make(changed)
+                watcher.make(bool(changed))
     except KeyboardInterrupt:
         return 0  # there is no other end
     return 0

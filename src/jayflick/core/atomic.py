@@ -36,10 +36,19 @@ def atomic_write(path: Path, data: bytes | BinaryIO, *, durable: bool = True) ->
             if durable:
                 file.flush()
                 os.fsync(file.fileno())
-        os.replace(name, path)
+        moved_in(Path(name), path, durable=durable)
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
+
+
+def moved_in(part: Path, path: Path, *, durable: bool = True) -> None:
+    """Give what was written under a temporary name its own. ``durable``: only return once that is on disk."""
+    try:
+        os.replace(part, path)
+    except FileNotFoundError:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        os.replace(part, path)
     if durable:
         directory = os.open(path.parent, os.O_RDONLY)
         try:

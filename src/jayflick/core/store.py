@@ -3,12 +3,16 @@
 import fcntl
 import hashlib
 import os
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
-from .atomic import atomic_write
+from .atomic import PART, atomic_write, moved_in
+
+_FICLONE = 0x40049409
+_BLOCK = 1 << 20
 
 
 class Store:
@@ -20,7 +24,8 @@ class Store:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        (folder / "00").mkdir(mode=0o700, parents=True, exist_ok=True)
+        folder.chmod(0o700)
 
     def path(self, sha256: str) -> Path:
         """Where the content with this hash is, or would be."""
@@ -34,12 +39,44 @@ class Store:
         else:
             data.seek(0)
             digest = hashlib.sha256()
-            while block := data.read(1 << 20):
+            while block := data.read(_BLOCK):
                 digest.update(block)
             sha256 = digest.hexdigest()
             data.seek(0)
         if not self.keep(sha256):
             atomic_write(self.path(sha256), data)
+        return sha256
+
+    def copy(self, file: BinaryIO) -> str:
+        """Keep what a file holds that others may write to meanwhile; returns the SHA-256 of what is kept.
+
+        Where the file system can (``FICLONE``, ioctl_ficlone(2)) it shares the file's blocks. ``OSError``
+        leaves nothing behind.
+        """
+        digest = hashlib.sha256()
+        handle, name = tempfile.mkstemp(dir=self.folder / "00", prefix=PART)
+        try:
+            with os.fdopen(handle, "w+b") as kept:
+                file.seek(0)
+                try:
+                    fcntl.ioctl(kept, _FICLONE, file.fileno())
+                except OSError:
+                    while block := file.read(_BLOCK):
+                        digest.update(block)
+                        kept.write(block)
+                else:
+                    while block := kept.read(_BLOCK):
+                        digest.update(block)
+                sha256 = digest.hexdigest()
+                if not self.keep(sha256):
+                    kept.flush()
+                    os.fsync(kept.fileno())
+                    moved_in(Path(name), self.path(sha256))
+                    return sha256
+            os.unlink(name)
+        except BaseException:
+            Path(name).unlink(missing_ok=True)
+            raise
         return sha256
 
     def keep(self, sha256: str) -> bool:

@@ -16,6 +16,7 @@ from ..peers import own_users
 from . import handoffs
 from .bounds import MOST_DOCUMENT, Patience
 from .described import describe
+from .following import Following
 from .guard import HEADERS, refused
 from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
@@ -29,6 +30,7 @@ def create_app(settings: Settings) -> FastAPI:
     """The whole service. Its job runner works while the application's lifespan lasts."""
     service = Service(settings)
     leftovers = Leftovers(service.sessions, service.store, service.stages, settings.most_stage_bytes)
+    following = Following(service)
     sweeper = Sweeper(leftovers, settings.sweep_seconds)
 
     @asynccontextmanager
@@ -44,14 +46,17 @@ def create_app(settings: Settings) -> FastAPI:
         service.searches.start()
         service.decoders.start()
         service.deliveries.start()
+        following.start()
         if settings.standins:
             service.standins.start()
         service.demo.start()
         sweeper.start()
         yield
         service.interrupt()
+        following.interrupt()
         await run_in_threadpool(service.demo.stop)
         await run_in_threadpool(sweeper.stop)
+        await run_in_threadpool(following.stop)
         await run_in_threadpool(service.planner.stop)
         await run_in_threadpool(service.searches.stop)
         await run_in_threadpool(service.jobs.stop)
@@ -79,6 +84,7 @@ def create_app(settings: Settings) -> FastAPI:
         },
     )
     app.state.service = service
+    app.state.following = following
     app.include_router(router)
     app.add_middleware(Patience)
     users = None if settings.share else own_users()

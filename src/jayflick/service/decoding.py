@@ -20,8 +20,9 @@ from typing import Any, BinaryIO, TypeVar
 from ..core.errors import Cancelled, InputError
 from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
+from ..core.pictures.header import Header
 from ..core.sequence.colours import Brought, colours_brought
-from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, look_through, pieces
+from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, header, look_through, pieces
 from .errors import TooSlow, Unavailable
 from .forks import CONTEXT, stopping
 from .processes import forked_as
@@ -48,14 +49,14 @@ class Wanted:
     def __init__(self) -> None:
         self.cancelled = False
         self._lock = Lock()
-        self._end: Callable[[], None] | None = None
+        self._ends: list[Callable[[], None]] = []
 
     def cancel(self) -> None:
         """Nobody does any more: what is read for them ends at once."""
         with self._lock:
             self.cancelled = True
-            if self._end is not None:
-                self._end()
+            for end in self._ends:
+                end()
 
     def need(self) -> None:
         """Raises ``Cancelled`` once nobody waits."""
@@ -66,12 +67,12 @@ class Wanted:
     def ending(self, end: Callable[[], None]) -> Iterator[None]:
         """``end`` is called, by whoever cancels, if that happens within."""
         with self._lock:
-            self._end = end
+            self._ends.append(end)
         try:
             yield
         finally:
             with self._lock:
-                self._end = None
+                self._ends.remove(end)
 
 
 class Decoders:
@@ -125,6 +126,10 @@ class Decoders:
     def glimpse(self, data: Sent, name: str, number: int) -> Glimpse:
         """A frame of a clip; ``InputError`` when there is none."""
         return self._one(_Task("glimpse", name, {"number": number}), data, Glimpse, Wanted())
+
+    def header(self, data: Sent, name: str) -> Header:
+        """What a picture says of itself; ``InputError`` when it is none, or damaged as far as that tells."""
+        return self._one(_Task("header", name, {}), data, Header, Wanted())
 
     def colours(self, data: Sent, name: str, most: int, wanted: Wanted) -> Brought:
         """The colours that a file brings for a palette; ``InputError`` when it brings none."""
@@ -294,11 +299,12 @@ class _Task:
     """How many times as long as usual it may take."""
 
 
-Found = Piece | Refused | Enclosed | Survey | Glimpse | Brought
+Found = Piece | Refused | Enclosed | Survey | Glimpse | Brought | Header
 _TASKS: dict[str, Callable[..., Iterable[Found]]] = {
     "pieces": pieces,
     "look_through": look_through,
     "glimpse": glimpse,
+    "header": header,
     "colours": colours_brought,
 }
 

@@ -1,6 +1,6 @@
 """Projects made of what came, and what makes another set of frames of one: a part, frames anew, two joined."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from pydantic import ValidationError
@@ -19,8 +19,9 @@ from ..core.sequence.renewal import Known, renewed, with_moved
 from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
 from . import projects
-from .imports import forget_files, look_through, still_open
+from .imports import forget_files, look_through, origins_of, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
+from .origins import note_source
 from .pictures import found_of, note_pictures
 from .results import Results
 from .schemas.imports import Choice, NewProject, Report
@@ -46,13 +47,16 @@ def finish(
     if not taken <= known.keys():
         raise InputError("this import has no such sequence", remedy="choose again")
     made: list[Project] = []
+    origins = origins_of(session, import_id)
     for request in requests:
         chosen = [known[pattern] for pattern in request.patterns]
+        title, each = request.name, [chosen]
         if request.separate:
-            alone = [gather([found])[0][0] for sequence in chosen for found in sequence.files]
-            made += [make_project(session, [single], hashes, results) for single in alone]
-        else:
-            made.append(make_project(session, chosen, hashes, results, title=request.name))
+            title, each = None, [gather([found])[0] for sequence in chosen for found in sequence.files]
+        for some in each:
+            project = make_project(session, some, hashes, results, title=title)
+            note_source(session, project.id, some, origins, hashes, separate=request.separate)
+            made.append(project)
     if taken == known.keys():
         opened.state = "done"
     else:
@@ -139,8 +143,23 @@ def split(
     return [projects.create(session, title[:200], sequence.document(), made, kept, results)]
 
 
-def renew(session: Session, project_id: str, import_id: str, most_frames: int, results: Results) -> Renewed:
-    """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`."""
+def renew(
+    session: Session,
+    project_id: str,
+    import_id: str,
+    most_frames: int,
+    results: Results,
+    *,
+    numbers: Mapping[str, int | None] | None = None,
+    gesture: str = "",
+    only_changes: bool = False,
+) -> Renewed:
+    """Lay what an import brought over a project's frames; see :func:`core.sequence.renewal.renewed`.
+
+    ``numbers``: the counters of files, where more is known of these than the names that came tell. ``gesture``:
+    renewals of one that follow each other are undone together. ``only_changes``: where nothing would change,
+    nothing is done.
+    """
     project = projects.find(session, project_id, lock=True)
     revision = projects.current(session, project)
     opened = still_open(session, import_id, lock=True)
@@ -149,11 +168,15 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int, r
     brought = {hashes[found.name]: found for sequence in sequences for found in sequence.files}
     old = [Known(frame.name, frame.number, frame.sha256) for frame, _ in rows]
     new = [
-        Known(found.name, found.number, hashes[found.name])
+        Known(found.name, (numbers or {}).get(found.name, found.number), hashes[found.name])
         for sequence in sequences
         for found in sequence.files
     ]
     result = renewed(old, new)
+    if only_changes and not result.count("replaced") + result.count("added"):
+        opened.state = "done"
+        counts = {what: result.count(what) for what in ("same", "replaced", "added", "old")}
+        return Renewed(**counts, changed=[])
     if len(result.frames) > most_frames:
         raise InputError(
             f"the project would have {len(result.frames)} frames; the limit is {most_frames}",
@@ -180,7 +203,9 @@ def renew(session: Session, project_id: str, import_id: str, most_frames: int, r
     clear = {"clear": clear_frames(judged)}
     recipe = recipe.model_copy(update={"gather": recipe.gather.model_copy(update=clear)})
     label = f"Frames renewed: {counts['replaced']} replaced, {counts['added']} new"
-    projects.renew(session, project, label, report, frames, recipe, results)
+    if gesture:
+        label = f"Followed to {len(frames)} frames"
+    projects.renew(session, project, label, report, frames, recipe, results, gesture)
     opened.state = "done"
     changed = [p for p, (what, _) in enumerate(result.frames, 1) if what in ("replaced", "added")]
     return Renewed(**counts, changed=changed)

@@ -1,7 +1,7 @@
 """Files on their way in: an import is opened, takes files one by one, and is looked through."""
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import delete, func, select
@@ -17,6 +17,7 @@ from ..core.sequence.project_file import ProjectFile
 from ..core.text import LONGEST_NAME, clean, safe_path
 from .errors import Conflict, NotFound
 from .models import Import, ImportClip, ImportFile, Picture, table_of
+from .origins import Origin
 from .pictures import found_of, note_pictures
 from .projects import new_id
 
@@ -50,18 +51,33 @@ Taken = tuple[Piece, str, int]
 
 
 def note(
-    session: Session, import_id: str, taken: Sequence[Taken], refused: Iterable[tuple[InputError, str]]
+    session: Session,
+    import_id: str,
+    taken: Sequence[Taken],
+    refused: Iterable[tuple[InputError, str]],
+    origins: Mapping[str, Origin],
 ) -> None:
     """Record the frames of an import, and the files that could not be used, for the report.
 
-    The same name again replaces what it brought before.
+    The same name again replaces what it brought before. ``origins``: where files lie, by their frames' names.
     """
     note_pictures(session, taken)
-    nothing = {"sha256": None, "duration": None, "repeat": None, "written": None}
+    nothing = {
+        "sha256": None,
+        "duration": None,
+        "repeat": None,
+        "written": None,
+        "folder": None,
+        "path": None,
+        "stamp": None,
+    }
     rows: dict[str, dict[str, Any]] = {}
     for piece, sha256, _ in taken:
-        facts = {"duration": piece.duration, "repeat": piece.repeat, "written": piece.written}
-        rows[piece.name] = {"sha256": sha256, **facts, "message": "", "remedy": ""}
+        row: dict[str, Any] = {**nothing, "sha256": sha256, "message": "", "remedy": ""}
+        row |= {"duration": piece.duration, "repeat": piece.repeat, "written": piece.written}
+        if (origin := origins.get(piece.name)) is not None:
+            row |= {"folder": origin.folder, "path": origin.path, "stamp": [origin.size, origin.written]}
+        rows[piece.name] = row
     for error, name in refused:
         rows[safe_path(name)] = {**nothing, "message": error.message, "remedy": error.remedy}
     if not rows:
@@ -165,6 +181,14 @@ def look_through(
 
 def _refused(row: ImportFile) -> Found:
     return Found(row.name, None, InputError(row.message, file=row.name, remedy=row.remedy))
+
+
+def origins_of(session: Session, import_id: str) -> dict[str, Origin]:
+    """Where the files of an import lie that were opened in place, by the names of their frames."""
+    rows = session.scalars(
+        select(ImportFile).where(ImportFile.import_id == import_id, ImportFile.folder.is_not(None))
+    )
+    return {row.name: Origin(row.folder or "", row.path or "", *(row.stamp or (0, 0))) for row in rows}
 
 
 def enclosed_name(session: Session, import_id: str) -> str | None:

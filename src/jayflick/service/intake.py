@@ -1,21 +1,26 @@
 """Taking the files of one upload: each read apart, its frames kept in the store, all noted together."""
 
+import os
 import time
-from contextlib import closing
+from collections.abc import Callable
+from contextlib import ExitStack, closing
 from dataclasses import replace
-from typing import BinaryIO
+from threading import Lock
+from typing import BinaryIO, NamedTuple
 
 from sqlalchemy.orm import Session
 from starlette.datastructures import UploadFile
 
 from ..core.content import HEAD
-from ..core.errors import InputError
+from ..core.errors import InputError, Unfinished
 from ..core.pictures.clip import WHOLE, Cut, knows
+from ..core.roots import Root, is_locked
 from ..core.sequence.pieces import Enclosed, Piece, Refused
 from ..core.timing.flicks import MILLISECOND
 from . import imports
 from .decoding import Sent, Wanted
 from .errors import problem_of
+from .origins import Origin, Place
 from .parts import Service
 from .pictures import keep_picture
 from .schemas.document import Problem
@@ -30,7 +35,10 @@ TOLD_EVERY = 0.2
 
 
 class Intake:
-    """One request's files on their way into an import that is open. Nothing is noted before it is safe."""
+    """One request's files on their way into an import that is open. Nothing is noted before it is safe.
+
+    Files may be taken by several threads at once.
+    """
 
     def __init__(self, service: Service, import_id: str) -> None:
         """Raises ``JayFlickError`` when the import is not open."""
@@ -40,6 +48,8 @@ class Intake:
         self._import_id = import_id
         self._taken: list[tuple[Piece, str, int]] = []
         self._refused: list[tuple[InputError, str]] = []
+        self._origins: dict[str, Origin] = {}
+        self._noting = Lock()
         self._enclosed: Enclosed | None = None
         self._told = time.monotonic()
         settings = service.settings
@@ -61,27 +71,85 @@ class Intake:
         ``written``: when it was last written, in seconds since 1970. ``hold_clips``: a clip is only looked
         through, and waits. ``patient``: it may take longer than usual to read.
         """
+        file, size = upload.file, upload.size or 0
+
+        def held() -> _Held:
+            file.seek(0)
+            file.flush()
+            return _Held(file.read() if size <= SMALL else file)
+
         name = upload.filename or ""
+        return self._take(name, size, held, written, hold_clips=hold_clips, patient=patient)
+
+    def take_in_place(
+        self, root: Root, place: Place, *, hold_clips: bool = False, patient: bool = False
+    ) -> FileTaken:
+        """Read one file where it lies, as :meth:`take` does with one that was sent.
+
+        It is kept as it is now, then read: what others write to it meanwhile changes nothing. One that changes
+        while it is being kept is refused as ``Unfinished`` and not recorded: it is on its way.
+        """
+        path = root.relative(f"{place.folder}/{place.path}") or ""
+        with root.open_file(path) as file:
+            status = os.fstat(file.fileno())
+
+            def held() -> _Held:
+                if is_locked(file):
+                    raise _on_its_way(place)
+                if status.st_size <= SMALL:
+                    found = _Held(file.read())
+                else:
+                    sha256 = self._service.store.copy(file)
+                    found = _Held(kept.enter_context(self._service.store.path(sha256).open("rb")), sha256)
+                after = os.fstat(file.fileno())
+                if (after.st_size, after.st_mtime_ns) != (status.st_size, status.st_mtime_ns):
+                    raise _on_its_way(place)
+                return found
+
+            with ExitStack() as kept:
+                return self._take(
+                    place.name,
+                    status.st_size,
+                    held,
+                    status.st_mtime,
+                    Origin(place.folder, place.path, status.st_size, status.st_mtime_ns),
+                    hold_clips=hold_clips,
+                    patient=patient,
+                )
+
+    def _take(
+        self,
+        name: str,
+        size: int,
+        held: "Callable[[], _Held]",
+        written: float | None,
+        origin: Origin | None = None,
+        *,
+        hold_clips: bool,
+        patient: bool,
+    ) -> FileTaken:
         pictures: list[str] = []
         problems: list[InputError] = []
         try:
             name = imports.clean_name(name)
             most = self._service.settings.most_file_bytes
-            if (upload.size or 0) > most:
+            if size > most:
                 raise InputError(f"is larger than {most // 1048576} MB", file=name, remedy="scale it down")
             self._need_room(name)
-            file, size = upload.file, upload.size or 0
-            head = file.read(HEAD)
-            file.seek(0)
-            file.flush()
-            data = file.read() if size <= SMALL else file
-            if hold_clips and knows(head, name):
+            data, kept = held()
+            if hold_clips and knows(_head(data), name):
                 return self._hold(data, name, size)
-            self._apart(data, name, pictures, problems, written, patient=patient)
+            self._apart(data, name, pictures, problems, written, patient=patient, kept=kept, origin=origin)
+        except Unfinished:
+            raise
         except InputError as error:
-            self._refused.append((error, name))
+            self._refuse(error, name)
             problems.append(error)
         return _taken(name, pictures, problems)
+
+    def _refuse(self, error: InputError, name: str) -> None:
+        with self._noting:
+            self._refused.append((error, name))
 
     def take_clip(self, data: BinaryIO, name: str, cut: Cut) -> FileTaken:
         """Take what is wanted of a clip that was held."""
@@ -90,7 +158,7 @@ class Intake:
         try:
             self._apart(data, name, pictures, problems, cut=cut)
         except InputError as error:
-            self._refused.append((error, name))
+            self._refuse(error, name)
             problems.append(error)
         return _taken(name, pictures, problems)
 
@@ -104,6 +172,8 @@ class Intake:
         cut: Cut = WHOLE,
         *,
         patient: bool = False,
+        kept: str | None = None,
+        origin: Origin | None = None,
     ) -> None:
         read = self._service.decoders.pieces(data, name, cut, patient=patient, wanted=self.wanted)
         with closing(read) as found:
@@ -112,17 +182,19 @@ class Intake:
                     self._enclosed = piece
                     continue
                 if isinstance(piece, Refused):
-                    self._refused.append((piece.error, piece.name))
+                    self._refuse(piece.error, piece.name)
                     problems.append(piece.error)
                     continue
                 self._need_room(name)
                 try:
                     imports.clean_name(piece.name)
                 except InputError as error:  # it stops no other
-                    self._refused.append((error, piece.name))
+                    self._refuse(error, piece.name)
                     problems.append(error)
                     continue
-                pictures.append(self._store(replace(piece, written=piece.written or written), data))
+                whole = origin if piece.data is None else None
+                piece = replace(piece, written=piece.written or written)
+                pictures.append(self._store(piece, data, kept, whole))
                 self._tell(name, len(pictures), pictures[-1])
 
     def _hold(self, data: Sent, name: str, size: int) -> FileTaken:
@@ -153,14 +225,17 @@ class Intake:
         remedy = "import them in parts, or thin them out first"
         raise InputError(f"one import takes {limit}", file=name, remedy=remedy)
 
-    def _store(self, piece: Piece, data: Sent) -> str:
-        sha256, size = keep_picture(self._service.store, self._service.stages, piece, data)
-        self._frames_left -= 1
-        self._bytes_left -= size
-        # Its bytes are in the store; those of many frames at once would be too much to hold on to.
-        self._taken.append((replace(piece, data=None), sha256, size))
-        if len(self._taken) == NOTED_AT_ONCE:
-            self.keep()
+    def _store(self, piece: Piece, data: Sent, kept: str | None, origin: Origin | None) -> str:
+        sha256, size = keep_picture(self._service.store, self._service.stages, piece, data, kept)
+        with self._noting:
+            self._frames_left -= 1
+            self._bytes_left -= size
+            # Its bytes are in the store; those of many frames at once would be too much to hold on to.
+            self._taken.append((replace(piece, data=None), sha256, size))
+            if origin is not None:
+                self._origins[piece.name] = origin
+            if len(self._taken) >= NOTED_AT_ONCE:
+                self._keep()
         return sha256
 
     def _tell(self, name: str, frames: int, picture: str) -> None:
@@ -171,15 +246,40 @@ class Intake:
 
     def keep(self) -> None:
         """Record what was taken and refused so far."""
+        with self._noting:
+            self._keep()
+
+    def _keep(self) -> None:
         self._service.transact(self._note)
         self._enclosed = None
         self._taken.clear()
         self._refused.clear()
+        self._origins.clear()
 
     def _note(self, session: Session) -> None:
-        imports.note(session, self._import_id, self._taken, self._refused)
+        imports.note(session, self._import_id, self._taken, self._refused, self._origins)
         if self._enclosed is not None:
             imports.note_enclosed(session, self._import_id, self._enclosed.project)
+
+
+class _Held(NamedTuple):
+    """What a file holds, in memory or on the disk, and its hash where the store has it already."""
+
+    data: Sent
+    kept: str | None = None
+
+
+def _head(data: Sent) -> bytes:
+    if isinstance(data, bytes):
+        return data[:HEAD]
+    data.seek(0)
+    head = data.read(HEAD)
+    data.seek(0)
+    return head
+
+
+def _on_its_way(place: Place) -> Unfinished:
+    return Unfinished("is still being written", file=place.name, remedy="wait until it is complete")
 
 
 def _taken(name: str, pictures: list[str], problems: list[InputError]) -> FileTaken:

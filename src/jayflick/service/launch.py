@@ -31,6 +31,14 @@ def main(arguments: list[str] | None = None) -> int:
     )
     parser.add_argument("--data", type=Path, default=Path(".data"), help="the data folder (default: .data)")
     parser.add_argument(
+        "--frames",
+        type=Path,
+        action="append",
+        default=[],
+        metavar="FOLDER",
+        help="a folder that frames may be opened in where they lie, with all in it (several; default: none)",
+    )
+    parser.add_argument(
         "--handoff", type=Path, help="a folder that outputs may be written into (default: none)"
     )
     parser.add_argument(
@@ -68,6 +76,7 @@ def main(arguments: list[str] | None = None) -> int:
             share = True
         settings = Settings(
             data=options.data,
+            frames=tuple(_readable(folder) for folder in options.frames),
             demo=not options.no_demo,
             standins=not options.no_standins,
             share=share,
@@ -107,6 +116,13 @@ def _with_handoff(settings: "Settings", folder: Path | None) -> "Settings":
     if not folder.is_dir():
         raise JayFlickError("the hand-off folder is not there", file=folder.name, remedy="make it first")
     return settings.model_copy(update={"handoff": folder.resolve()})
+
+
+def _readable(folder: Path) -> Path:
+    """A folder that frames may be opened in; it must be there."""
+    if not folder.is_dir():
+        raise JayFlickError("the folder of frames is not there", file=folder.name, remedy="make it first")
+    return folder.resolve()
 
 
 def _leave(number: int, frame: FrameType | None) -> None:

@@ -1,9 +1,23 @@
 """The tables. Revisions and results are only ever added; a project points at the ones that count."""
 
+import os
 from datetime import UTC, datetime
 from typing import Any
+from urllib.parse import quote, unquote_to_bytes
 
-from sqlalchemy import JSON, BigInteger, Double, ForeignKey, Index, String, Table, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Dialect,
+    Double,
+    ForeignKey,
+    Index,
+    String,
+    Table,
+    Text,
+    TypeDecorator,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -15,6 +29,19 @@ Moment = DATETIME(fsp=6)
 def now() -> datetime:
     """This moment, UTC, as the tables hold it (without a zone)."""
     return datetime.now(UTC).replace(tzinfo=None)
+
+
+class OsPath(TypeDecorator[str]):
+    """A path as the system gives it, whatever bytes it has: with these escaped as in a URL (RFC 3986)."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        return value if value is None else quote(os.fsencode(value))
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> str | None:
+        return value if value is None else os.fsdecode(unquote_to_bytes(value))
 
 
 class Base(DeclarativeBase):
@@ -120,6 +147,12 @@ class ImportFile(Base):
     """When its file was last written, in seconds since 1970."""
     message: Mapped[str] = mapped_column(Text, default="")
     remedy: Mapped[str] = mapped_column(Text, default="")
+    folder: Mapped[str | None] = mapped_column(OsPath, default=None)
+    """The folder that it was opened in, where it lies."""
+    path: Mapped[str | None] = mapped_column(OsPath, default=None)
+    """Its path there."""
+    stamp: Mapped[list[int] | None] = mapped_column(JSON, default=None)
+    """Its bytes, and when it was last written, in nanoseconds since 1970, as it was opened."""
 
 
 class ImportClip(Base):
@@ -131,6 +164,39 @@ class ImportClip(Base):
     sha256: Mapped[str] = mapped_column(Sha256, primary_key=True)
     name: Mapped[str] = mapped_column(String(255))
     bytes: Mapped[int] = mapped_column(BigInteger)
+
+
+class Source(Base):
+    """Where a project's frames lie that were opened in place."""
+
+    __tablename__ = "sources"
+
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    folder: Mapped[str] = mapped_column(OsPath)
+    """Its absolute path."""
+    prefix: Mapped[str] = mapped_column(String(255), default="")
+    """What the project's frames are called by before their paths in the folder."""
+    patterns: Mapped[list[str]] = mapped_column(JSON)
+    """Which files in the folder are its frames: patterns of their paths, or the paths themselves."""
+    follows: Mapped[bool] = mapped_column(default=False)
+    """Whether what changes there is taken in as it comes."""
+    seen: Mapped[str] = mapped_column(LONGTEXT)
+    """JSON: by path what was seen of each file when it was read last; see :func:`.origins.written`."""
+    arrived: Mapped[datetime] = mapped_column(Moment, default=now)
+    """When a frame came last."""
+    pause: Mapped[float] = mapped_column(Double, default=0.0)
+    """The longest time, in seconds, that passed between two that came while it was followed."""
+
+
+class KeptOutput(Base):
+    """An output that is written into the hand-off folder whenever it is new and passes."""
+
+    __tablename__ = "kept_outputs"
+
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    output_id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
+    """Why the newest is not there."""
 
 
 class OwnTarget(Base):

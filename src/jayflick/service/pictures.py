@@ -19,12 +19,14 @@ from ..core.store import Store
 from .models import Frame, ImportFile, Picture, now, table_of
 
 
-def keep_picture(store: Store, stages: Stages, piece: Piece, data: bytes | BinaryIO) -> tuple[str, int]:
-    """Keep a piece's picture, ``data`` if it brings none of its own.
+def keep_picture(
+    store: Store, stages: Stages, piece: Piece, data: bytes | BinaryIO, kept: str | None = None
+) -> tuple[str, int]:
+    """Keep a piece's picture, ``data`` if it brings none of its own. ``kept``: the hash of that, if it is kept.
 
     Returns its hash, once it is safe, and how many bytes it has.
     """
-    sha256 = store.put(piece.data if piece.data is not None else data)
+    sha256 = kept if piece.data is None and kept else store.put(data if piece.data is None else piece.data)
     stages.obtain("thumb", _thumb_key(sha256), lambda: piece.thumb)
     return sha256, store.path(sha256).stat().st_size
 

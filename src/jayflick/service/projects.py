@@ -78,10 +78,11 @@ def renew(
     frames: list[Frame],
     recipe: Recipe,
     results: Results,
+    gesture: str = "",
 ) -> None:
     """Put other frames in the place of a project's; undo leads back to those it had."""
     number = _add_set(session, project, report, frames)
-    _add_revision(session, project, recipe, label, results, frame_set=number)
+    _add_revision(session, project, recipe, label, results, gesture, frame_set=number)
 
 
 def find_at(session: Session, project_id: str, base_revision: int) -> Project:

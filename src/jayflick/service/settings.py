@@ -29,6 +29,7 @@ class Settings(BaseSettings):
 
     port: int | None = Field(None, description="Where it is served; set by the start command")
     share: bool = Field(False, description="Answer every user of this machine, not only who started it")
+    frames: tuple[Path, ...] = Field((), description="Folders that frames may be opened in, and nothing else")
     handoff: Path | None = Field(None, description="A folder that outputs may be written into")
     demo: bool = Field(False, description="Put the demo on a new shelf")
     standins: bool = Field(False, description="Run the stand-ins")

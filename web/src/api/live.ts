@@ -15,9 +15,13 @@ interface Live {
 }
 
 export interface Taking {
-  name: string;
-  frames: number;
-  picture: string;
+  /** The file that is read, and frames of it so far. */
+  name?: string;
+  frames?: number;
+  /** Files read, of how many, where the service reads them where they lie. */
+  done?: number;
+  total?: number;
+  picture: string | null;
 }
 
 type News = { kind: string; client?: string; project_id?: string; changed?: string } & Partial<JobInfo>;
@@ -72,6 +76,10 @@ export function listen(queries: QueryClient): void {
     if (news.kind === "import") {
       const { import_id, ...taking } = news as unknown as Taking & { import_id: string };
       useLive.setState({ taking: { [import_id]: taking } });
+      return;
+    }
+    if (news.kind === "source") {
+      refresh(queries, ["source", news.project_id]);
       return;
     }
     if (news.kind === "search") {

@@ -70,6 +70,7 @@ import { StillStrip } from "./strip/StillStrip";
 import { Strip } from "./strip/Strip";
 import { useShown } from "./useShown";
 import { useWatching } from "./useSoFar";
+import { useSource } from "./source";
 import { useViews } from "./views";
 import { ViewsStage } from "./ViewsStage";
 import { nextBackdrop, nextReach, nextZoom, setView, toggleLoupe, toggleNeighbours, VIEWS } from "./view";
@@ -135,7 +136,18 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
   // A sheet that its frames run off is no file; while there is no older one, what plays can be told all the same.
   const runsOff = output.format === "sheet" && !result && !unsaved && job?.state === "failed";
   const plan = usePlan(bench, runsOff ? recipe : null, true);
-  const cells = partStatuses(project, recipe, output, result, unsaved ? undefined : job, behind, outputs, plan);
+  const source = useSource(project);
+  const cells = partStatuses(
+    project,
+    recipe,
+    output,
+    result,
+    unsaved ? undefined : job,
+    behind,
+    outputs,
+    plan,
+    source,
+  );
   // It opens where it was left, or on the first part that asks for a look.
   const [part, choosePart] = useState<Part>(
     () =>

@@ -1,6 +1,6 @@
 // What each part of the docket says of itself: figures first, then how it stands.
 
-import type { JobInfo, Output, PlanInfo, Project, Recipe, ResultInfo } from "../api/client";
+import type { JobInfo, Output, PlanInfo, Project, Recipe, ResultInfo, SourceInfo } from "../api/client";
 import { count, FLICKS, kilobytes, seconds, size, times } from "../format";
 import type { Verdict } from "../ui/controls";
 import { findings, leftOutByHand } from "./findings";
@@ -9,6 +9,7 @@ import { viewOf } from "./formats/table";
 import { cropOf } from "./crop";
 import { mayBeSoft, mostBytes } from "./framing";
 import { canvasOf, placed } from "./placing";
+import { isRendering } from "./source";
 import type { OutputStatus } from "./status";
 
 export const PARTS = ["gather", "rhythm", "framing", "tuning", "handoff"] as const;
@@ -44,13 +45,21 @@ export function partStatuses(
   outputs: readonly OutputStatus[],
   /** What it plays, where no file can be made of it. */
   plan?: PlanInfo,
+  /** Where its frames lie, if they were opened in place. */
+  source: SourceInfo | null = null,
 ): Record<Part, PartStatus> {
   const view = viewOf(output);
-  const found = findings(project, recipe);
+  const rendering = isRendering(source);
+  // What is missing while frames are still expected is on its way.
+  const found = findings(project, recipe).filter(({ key }) => !(rendering && key.startsWith("missing ")));
+  const fresh = source?.state === "here" && !source.follows ? source.newer + source.added : 0;
   const byHand = leftOutByHand(found, recipe).length;
-  const gatherNote = [...found.map((finding) => finding.short), byHand > 0 ? `${byHand} left out` : ""].filter(
-    Boolean,
-  );
+  const gatherNote = [
+    rendering ? "rendering" : "",
+    fresh > 0 ? `${fresh} newer in the folder` : "",
+    ...found.map((finding) => finding.short),
+    byHand > 0 ? `${byHand} left out` : "",
+  ].filter(Boolean);
   const worst = (["stop", "look"] as const).find((verdict) =>
     found.some((finding) => finding.verdict === verdict && finding.short),
   );
@@ -104,12 +113,18 @@ export function partStatuses(
     gather: {
       stale: false,
       figure: String(project.frames - unused),
-      beside: `${unused > 0 ? `of ${project.frames} ` : ""}${project.frames === 1 ? "frame" : "frames"}`,
+      beside: `${unused > 0 ? `of ${project.frames} ` : ""}${project.frames === 1 ? "frame" : "frames"}${rendering ? " so far" : ""}`,
       below:
         gatherNote.length > 0
           ? gatherNote.slice(0, 2).join(", ") + (gatherNote.length > 2 ? `, ${gatherNote.length - 2} more` : "")
           : `${project.width} × ${project.height} · all there`,
-      ...(worst ? { verdict: worst, word: worst === "stop" ? "blocks export" : "check" } : fine),
+      ...(worst
+        ? { verdict: worst, word: worst === "stop" ? "blocks export" : "check" }
+        : rendering
+          ? { verdict: "busy", word: "following" }
+          : fresh > 0
+            ? { verdict: "look", word: "newer" }
+            : fine),
     },
     rhythm: {
       stale: behind && !known,

@@ -2,14 +2,24 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, data, thumbUrl, type FileTaken, type Limits } from "../api/client";
+import { api, data, thumbUrl, type FileTaken, type ImportDone, type Limits } from "../api/client";
 import { useLive } from "../api/live";
 import { count } from "../format";
 import { Button, Mark } from "../ui/controls";
 import { ReadAgain } from "../bench/panels/ReadAgain";
-import { bring, cancelBringing, chosenFiles, limitsInWords, resumeSorting, saw, useBringing } from "./bring";
+import {
+  bring,
+  cancelBringing,
+  chosenFiles,
+  limitsInWords,
+  openHere,
+  resumeSorting,
+  saw,
+  useBringing,
+} from "./bring";
+import { OpenHere, useFolderNames } from "./Folders";
 import { Bar } from "../ui/Bar";
 
 /** How far an import is, in words that change four times: a reader says each. */
@@ -28,6 +38,10 @@ export function DropTicket() {
   const navigate = useNavigate();
   const { progress, newest, cutting, sorting, last, rest, error } = useBringing();
   const taking = useLive((state) => (progress ? state.taking[progress.importId] : undefined));
+  const done = taking?.done ?? progress?.done ?? 0;
+  const total = taking?.total ?? progress?.total ?? 0;
+  const places = useFolderNames();
+  const [looking, setLooking] = useState(false);
   const limits = useQuery({
     queryKey: ["limits"],
     queryFn: () => data<Limits>(api.GET("/api/limits")),
@@ -39,122 +53,147 @@ export function DropTicket() {
   const files = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   useEffect(() => folder.current?.setAttribute("webkitdirectory", ""), []);
+  const whenDone = (made: ImportDone | null) => {
+    if (made?.projects.length === 1 && made.projects[0]) void navigate(`/project/${made.projects[0].id}`);
+  };
   const take = (chosen: FileList | null, input: HTMLInputElement) => {
     const list = chosenFiles(chosen);
     input.value = "";
-    void bring(list, queries).then((done) => {
-      if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
-    });
+    void bring(list, queries).then(whenDone);
   };
   return (
-    <section
-      aria-label="Bring frames in"
-      className="grid grid-cols-[1fr_260px] overflow-clip rounded-[12px] border border-line bg-card"
-    >
-      <p role="status" aria-label="Import" className="sr-only">
-        {progress ? importing(progress) : last && imported(last.done.projects, last.refused.length)}
-      </p>
-      <div className="flex items-center gap-6 px-6 py-5">
-        <Prints />
-        <div className="min-w-0">
-          <h2 className="text-xl font-semibold">Drop numbered frames to start</h2>
-          <p className="mt-1 text-ink-2">
-            PNG, TGA, BMP, JPEG, TIFF, WebP or AVIF, loose, in folders, in a zip or tar; animated GIF, APNG and
-            WebP; video clips. The order is by number. They stay as they are.
-          </p>
-          <p className="mt-0.5 mb-2.5 text-xs text-ink-2">
-            {limits.data ? limitsInWords(limits.data) : "\u00a0"}
-          </p>
-          <div className="flex gap-1.5">
-            <Button look="strong" disabled={progress !== null} onClick={() => files.current?.click()}>
-              Choose files
-            </Button>
-            <Button disabled={progress !== null} onClick={() => folder.current?.click()}>
-              Choose a folder
-            </Button>
-          </div>
-          <input
-            ref={files}
-            type="file"
-            multiple
-            aria-label="Frames"
-            className="hidden"
-            onChange={(event) => take(event.target.files, event.target)}
-          />
-          <input
-            ref={folder}
-            type="file"
-            aria-label="Folder of frames"
-            className="hidden"
-            onChange={(event) => take(event.target.files, event.target)}
-          />
-        </div>
-      </div>
-      <div className="tear flex flex-col justify-center gap-1 px-6 py-4">
-        {progress ? (
-          <>
-            <h3 className="font-semibold">Importing</h3>
-            <p className="text-xl">
-              <span className="figure font-semibold">
-                {progress.done} of {progress.total}
-              </span>{" "}
-              <span className="text-[13px] text-ink-2">{progress.total === 1 ? "file" : "files"}</span>
+    <>
+      <section
+        aria-label="Bring frames in"
+        className="grid grid-cols-[1fr_260px] overflow-clip rounded-[12px] border border-line bg-card"
+      >
+        <p role="status" aria-label="Import" className="sr-only">
+          {progress ? importing({ done, total }) : last && imported(last.done.projects, last.refused.length)}
+        </p>
+        <div className="flex items-center gap-6 px-6 py-5">
+          <Prints />
+          <div className="min-w-0">
+            <h2 className="text-xl font-semibold">Drop numbered frames to start</h2>
+            <p className="mt-1 text-ink-2">
+              PNG, TGA, BMP, JPEG, TIFF, WebP or AVIF, loose, in folders, in a zip or tar; animated GIF, APNG
+              and WebP; video clips. The order is by number. They stay as they are.
             </p>
-            <Bar share={progress.total ? progress.done / progress.total : 0} label="Frames brought in" />
-            <p className="h-[17px] truncate text-xs text-ink-2">
-              {taking && `${taking.name}: ${count(taking.frames, "frame")}`}
+            <p className="mt-0.5 mb-2.5 text-xs text-ink-2">
+              {limits.data ? limitsInWords(limits.data) : "\u00a0"}
             </p>
-            <div className="flex items-center gap-1.5">
-              <Button onClick={cancelBringing}>Cancel</Button>
-              <span className="flex h-[30px] gap-1 overflow-hidden" aria-hidden>
-                {newest.map((picture) => (
-                  <img
-                    key={picture}
-                    src={thumbUrl(picture)}
-                    alt=""
-                    className="chequer h-full w-auto rounded-[4px]"
-                  />
-                ))}
-              </span>
+            <div className="flex gap-1.5">
+              <Button look="strong" disabled={progress !== null} onClick={() => files.current?.click()}>
+                Choose files
+              </Button>
+              <Button disabled={progress !== null} onClick={() => folder.current?.click()}>
+                Choose a folder
+              </Button>
+              {places.length > 0 && (
+                <Button
+                  aria-expanded={looking}
+                  disabled={progress !== null}
+                  title="Read where they lie, and followed while they render"
+                  onClick={() => setLooking(!looking)}
+                >
+                  Open a folder here
+                </Button>
+              )}
             </div>
-          </>
-        ) : error ? (
-          <div role="alert">
-            <Mark verdict="stop" word="Nothing was imported" />
-            <p className="mt-1 line-clamp-4 text-ink-2 break-words">{error}</p>
+            <input
+              ref={files}
+              type="file"
+              multiple
+              aria-label="Frames"
+              className="hidden"
+              onChange={(event) => take(event.target.files, event.target)}
+            />
+            <input
+              ref={folder}
+              type="file"
+              aria-label="Folder of frames"
+              className="hidden"
+              onChange={(event) => take(event.target.files, event.target)}
+            />
           </div>
-        ) : cutting ? (
-          <>
-            <h3 className="font-semibold">{cutting.clips.length === 1 ? "Clip received" : "Clips received"}</h3>
-            <p className="text-ink-2">Choose below which of its frames are brought in.</p>
-            <Refused files={cutting.refused} />
-          </>
-        ) : sorting ? (
-          <>
-            <h3 className="font-semibold">Imported</h3>
+        </div>
+        <div className="tear flex flex-col justify-center gap-1 px-6 py-4">
+          {progress ? (
+            <>
+              <h3 className="font-semibold">Importing</h3>
+              <p className="text-xl">
+                <span className="figure font-semibold">
+                  {done} of {total || "…"}
+                </span>{" "}
+                <span className="text-[13px] text-ink-2">{total === 1 ? "file" : "files"}</span>
+              </p>
+              <Bar share={total ? done / total : 0} label="Frames brought in" />
+              <p className="h-[17px] truncate text-xs text-ink-2">
+                {taking?.name && `${taking.name}: ${count(taking.frames ?? 0, "frame")}`}
+              </p>
+              <div className="flex items-center gap-1.5">
+                <Button onClick={cancelBringing}>Cancel</Button>
+                <span className="flex h-[30px] gap-1 overflow-hidden" aria-hidden>
+                  {newest.map((picture) => (
+                    <img
+                      key={picture}
+                      src={thumbUrl(picture)}
+                      alt=""
+                      className="chequer h-full w-auto rounded-[4px]"
+                    />
+                  ))}
+                </span>
+              </div>
+            </>
+          ) : error ? (
+            <div role="alert">
+              <Mark verdict="stop" word="Nothing was imported" />
+              <p className="mt-1 line-clamp-4 text-ink-2 break-words">{error}</p>
+            </div>
+          ) : cutting ? (
+            <>
+              <h3 className="font-semibold">
+                {cutting.clips.length === 1 ? "Clip received" : "Clips received"}
+              </h3>
+              <p className="text-ink-2">Choose below which of its frames are brought in.</p>
+              <Refused files={cutting.refused} />
+            </>
+          ) : sorting ? (
+            <>
+              <h3 className="font-semibold">Imported</h3>
+              <p className="text-ink-2">
+                {count(sorting.report.sequences.length, "sequence")} in one drop: choose below what becomes of
+                them.
+              </p>
+              <Refused files={sorting.refused} />
+            </>
+          ) : last ? (
+            <LastDrop last={last} />
+          ) : rest > 0 ? (
+            <>
+              <h3 className="font-semibold">Last drop</h3>
+              <p className="text-ink-2">{count(rest, "sequence")} of it not imported yet.</p>
+              <Button className="self-start" onClick={() => void resumeSorting(true)}>
+                Sort {rest === 1 ? "it" : "them"}
+              </Button>
+            </>
+          ) : (
             <p className="text-ink-2">
-              {count(sorting.report.sequences.length, "sequence")} in one drop: choose below what becomes of
-              them.
+              Nothing dropped yet. Files that cannot be used are named here; the others come in all the same.
             </p>
-            <Refused files={sorting.refused} />
-          </>
-        ) : last ? (
-          <LastDrop last={last} />
-        ) : rest > 0 ? (
-          <>
-            <h3 className="font-semibold">Last drop</h3>
-            <p className="text-ink-2">{count(rest, "sequence")} of it not imported yet.</p>
-            <Button className="self-start" onClick={() => void resumeSorting(true)}>
-              Sort {rest === 1 ? "it" : "them"}
-            </Button>
-          </>
-        ) : (
-          <p className="text-ink-2">
-            Nothing dropped yet. Files that cannot be used are named here; the others come in all the same.
-          </p>
-        )}
-      </div>
-    </section>
+          )}
+        </div>
+      </section>
+      {looking && (
+        <OpenHere
+          names={places}
+          onClose={() => setLooking(false)}
+          onOpen={(choice, follow) => {
+            setLooking(false);
+            void openHere(choice, follow, queries).then(whenDone);
+          }}
+        />
+      )}
+    </>
   );
 }
 

@@ -13,6 +13,8 @@ import {
   type ImportReport,
   type ImportStarted,
   type Limits,
+  type OpenedInPlace,
+  type OpenInPlace,
 } from "../api/client";
 import { count, roughly, size } from "../format";
 
@@ -211,6 +213,48 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
     useBringing.setState({ progress: null, newest: [] });
   }
 }
+
+/** Open files of this machine where they lie; like `bring`. `follow`: frames are taken in as they come. */
+export async function openHere(
+  choice: OpenInPlace,
+  follow: boolean,
+  queries: QueryClient,
+): Promise<ImportDone | null> {
+  if (useBringing.getState().progress) return null;
+  abort = new AbortController();
+  const { signal } = abort;
+  useBringing.setState({ ...NOTHING, progress: { done: 0, total: 0, importId: "" } });
+  try {
+    sessionStorage.removeItem(UNSORTED);
+    const { id } = await data<ImportStarted>(api.POST("/api/imports", { signal }));
+    useBringing.setState({ progress: { done: 0, total: 0, importId: id } });
+    const { folder, files } = await data<OpenedInPlace>(
+      api.POST("/api/imports/{import_id}/folder", {
+        params: { path: { import_id: id }, query: { hold_clips: true } },
+        body: choice,
+        signal,
+      }),
+    );
+    const refused = files.filter((file) => file.problem);
+    const frames = files.reduce((sum, file) => sum + file.frames, 0);
+    const clips = files.flatMap((file) => (file.clip ? [file.clip] : []));
+    followed = follow ? id : "";
+    if (clips.length > 0) {
+      useBringing.setState({ cutting: { importId: id, clips, files: files.length, frames, refused } });
+      return null;
+    }
+    return await settle(id, files.length, frames, refused, queries, { signal, folder });
+  } catch (error) {
+    if (!signal.aborted) fail(error);
+    abort.abort();
+    return null;
+  } finally {
+    useBringing.setState({ progress: null, newest: [] });
+  }
+}
+
+/** The import whose projects are to follow the folders they were opened in. */
+let followed = "";
 
 /** All is there: it becomes projects, unless there are several sequences, which somebody has to sort first. */
 async function settle(
@@ -414,6 +458,14 @@ async function finish(
       signal,
     }),
   );
+  if (followed === importId)
+    for (const { id } of done.projects)
+      await data(
+        api.PUT("/api/projects/{project_id}/folder", {
+          params: { path: { project_id: id } },
+          body: { follows: true },
+        }),
+      );
   useBringing.setState({ last: { files, done, refused }, error: "" });
   await queries.invalidateQueries({ queryKey: ["shelf"] });
   return done;

@@ -123,7 +123,7 @@ def gather(files: Iterable[Found]) -> tuple[list[Sequence], list[dict[str, str]]
     for found in everything:
         parts = names[found.name]
         groups[parts.pattern].append(replace(found, number=parts.number))
-    for pattern in [pattern for pattern, members in groups.items() if _apart(members)]:
+    for pattern in [p for p, members in groups.items() if far_apart(one.number for one in members)]:
         for found in groups.pop(pattern):
             groups[found.name] = [replace(found, number=None)]
     sequences: list[Sequence] = []
@@ -210,16 +210,17 @@ def stride(numbers: Sequence_[int]) -> int:
     return whole if Counter(steps)[whole] * 2 > len(steps) else 1
 
 
-def _apart(members: list[Found]) -> bool:
-    """Whether files of one pattern are too few and too far from each other to be a sequence.
+def far_apart(counters: Iterable[int | None]) -> bool:
+    """Whether files of one pattern, by their counters, are too few and too far from each other for a sequence.
 
     Two photographs 18 numbers from each other are two photographs (common practice, no published source).
     """
-    numbers = sorted(found.number for found in members if found.number is not None)
-    if not 2 <= len(members) <= FEW or len(numbers) < len(members):
+    known = list(counters)
+    numbers = sorted(number for number in known if number is not None)
+    if not 2 <= len(known) <= FEW or len(numbers) < len(known):
         return False
     missing = numbers[-1] - numbers[0] + 1 - len(numbers)
-    return stride(numbers) == 1 and missing >= FAR * len(members)
+    return stride(numbers) == 1 and missing >= FAR * len(known)
 
 
 def _common(patterns: list[str]) -> str:

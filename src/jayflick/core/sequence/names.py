@@ -8,6 +8,7 @@ from dataclasses import dataclass
 _DIGITS = re.compile(r"\d+")
 _LONGEST = 18
 """Digits a counter may have; longer runs are time stamps or hashes."""
+_COUNTER = re.compile(rf"[0-9]{{1,{_LONGEST}}}")
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,16 @@ def split_name(name: str) -> NumberedName:
     """
     runs = _runs(name)
     return _taken_apart(name, runs, len(runs) - 1)
+
+
+def number_in(pattern: str, name: str) -> int | None:
+    """The counter of a name that belongs to a pattern; ``None`` when it does not, or the pattern has none."""
+    for at in (found.start() for found in re.finditer("#", pattern)):
+        stem, tail = pattern[:at], pattern[at + 1 :]
+        counter = name[len(stem) : len(name) - len(tail)]
+        if name.startswith(stem) and name.endswith(tail) and _COUNTER.fullmatch(counter):
+            return int(counter)
+    return None
 
 
 def by_number(names: Sequence[str]) -> list[str]:

@@ -133,6 +133,15 @@ def look_through(data: Content, name: str) -> Iterator[clip.Survey | Refused]:
     return told(name, found())
 
 
+def header(data: Content, name: str) -> Iterator[Header | Refused]:
+    """What a picture says of itself, before it is decoded. Never raises for bad input."""
+
+    def found() -> Iterator[Header]:
+        yield read_header(whole(data), name=name)
+
+    return told(name, found())
+
+
 @dataclass(frozen=True)
 class Glimpse:
     """One frame of a clip, to be looked at."""

@@ -85,7 +85,7 @@ async def add_files(
     if length.isdecimal() and int(length) > settings.most_import_bytes:
         raise _too_large(settings)
     intake = await run_in_threadpool(Intake, service, import_id)
-    async with _turn(service), _form(request, settings) as form, _while_there(request, intake.wanted):
+    async with turn(service), _form(request, settings) as form, while_there(request, intake.wanted):
         uploads = [part for part in form.getlist("files") if isinstance(part, UploadFile)]
         written = _moments(form.getlist("written"), len(uploads))
         taken = [
@@ -100,7 +100,7 @@ async def add_files(
 
 
 @asynccontextmanager
-async def _turn(service: Service) -> AsyncIterator[None]:
+async def turn(service: Service) -> AsyncIterator[None]:
     """One of the uploads that are received side by side. Others wait, but not for ever."""
     try:
         with fail_after(LONGEST_WAIT):
@@ -114,7 +114,7 @@ async def _turn(service: Service) -> AsyncIterator[None]:
 
 
 @asynccontextmanager
-async def _while_there(request: Request, wanted: Wanted) -> AsyncIterator[None]:
+async def while_there(request: Request, wanted: Wanted) -> AsyncIterator[None]:
     """What is read for a request ends when whoever sent it goes away. Its body has been received."""
 
     async def watch() -> None:
@@ -192,7 +192,7 @@ async def take_clip(
         intake.keep()
         return taken
 
-    async with _while_there(request, intake.wanted):
+    async with while_there(request, intake.wanted):
         return await to_thread.run_sync(take, limiter=service.readers)
 
 

@@ -51,7 +51,8 @@ def get_storage(service: Parts) -> Storage:
     response_class=EventSourceResponse,
 )
 async def get_events(service: Parts) -> EventSourceResponse:
-    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf`` or ``import``.
+    """Server-sent events: JSON with a ``kind``: ``job`` (a JobInfo), ``project``, ``shelf``,
+    ``import`` or ``source``.
 
     The first is ``hello``, with a fingerprint of the web client that belongs to this service.
     """

@@ -9,6 +9,8 @@ import { Button, Mark } from "../../ui/controls";
 import { useContact } from "../contact";
 import type { Bench } from "../edits";
 import { arranged } from "../order";
+import { useSource } from "../source";
+import { SourceFolder } from "./SourceFolder";
 
 type Standing =
   | { kind: "idle" }
@@ -23,6 +25,7 @@ export function Renew({ bench }: { bench: Bench }) {
   const folder = useRef<HTMLInputElement>(null);
   const abort = useRef<AbortController | null>(null);
   const { id } = bench.project;
+  const source = useSource(bench.project);
 
   const take = async (brought: Brought[]) => {
     abort.current = new AbortController();
@@ -46,8 +49,13 @@ export function Renew({ bench }: { bench: Bench }) {
   return (
     // What is done many times a day stays in sight below the longest report.
     <div className="sticky -bottom-3 -mx-3.5 -mb-3 flex flex-col gap-1.5 border-t border-line bg-card px-3.5 pt-2.5 pb-3">
+      {source && <SourceFolder bench={bench} source={source} />}
       <h3 className="font-semibold">Replace frames</h3>
-      <p className="text-xs text-ink-2">By newer renders, known by name, number or content. All edits stay.</p>
+      {!source && (
+        <p className="text-xs text-ink-2">
+          By newer renders, known by name, number or content. All edits stay.
+        </p>
+      )}
       <input
         ref={files}
         type="file"

@@ -1,13 +1,14 @@
 """Changes in folders, told once they have settled."""
 
 import os
+import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from watchfiles import Change, watch
 
-from ..core.atomic import PART
+from .core.atomic import PART
 
 _FAR = frozenset(
     {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "fuse.sshfs", "ceph", "afs", "vboxsf", "virtiofs"}
@@ -24,45 +25,64 @@ def settled(
     seconds: float,
     passed_over: Callable[[Path], bool],
     due: Callable[[], bool],
-) -> Iterator[bool]:
-    """Each time the folders have been still for so long after a change: whether there was one.
+    *,
+    below: bool = True,
+    until: threading.Event | None = None,
+) -> Iterator[frozenset[Path]]:
+    """Each time folders have been still for so long after a change: those in which there was one.
 
-    Told once at the beginning as well, without a change when something is ``due``, and now and then while they
+    Told once at the beginning as well, of all; with none when something is ``due``; and now and then while they
     are never still. ``passed_over``: files of which a change is none. A folder that goes away is waited for.
+    ``below``: what is in their folders counts as well. Ends once ``until`` is set.
     """
-    while True:
+    folders = [folder.absolute() for folder in folders]
+    while until is None or not until.is_set():
         there = [_identity(folder) for folder in folders]
-        pending, since = True, time.monotonic()  # what happened before it was watched is a change as well
-        for changes in _changes([one for one in folders if one.is_dir()], seconds, passed_over):
+        # What happened before it was watched is a change as well.
+        pending, since = frozenset(folders), time.monotonic()
+        for changes in _changes([one for one in folders if one.is_dir()], seconds, passed_over, below, until):
             if [_identity(folder) for folder in folders] != there:
                 break  # gone, come or another by now: what is watched is what is there
             if changes and not pending:
-                pending, since = True, time.monotonic()
+                since = time.monotonic()
+            pending |= {folder for folder in folders if any(_lies_in(path, folder, below) for path in changes)}
             restless = pending and time.monotonic() - since > LONGEST * seconds
             if restless or (not changes and (pending or due())):
                 yield pending
-                pending = False
+                pending = frozenset()
+
+
+def _lies_in(path: str, folder: Path, below: bool) -> bool:
+    return path.startswith(f"{folder}{os.sep}") if below else os.path.dirname(path) == str(folder)
 
 
 def _changes(
-    folders: Sequence[Path], seconds: float, passed_over: Callable[[Path], bool]
-) -> Iterator[set[tuple[Change, str]]]:
-    """Changes as they come, and none whenever there was none for so long."""
+    folders: Sequence[Path],
+    seconds: float,
+    passed_over: Callable[[Path], bool],
+    below: bool,
+    until: threading.Event | None,
+) -> Iterator[list[str]]:
+    """The paths of changes as they come, and none whenever there was none for so long."""
 
     def counts(change: Change, path: str) -> bool:
         name = os.path.basename(path)
         return not name.startswith((".", PART)) and not passed_over(Path(path))
 
-    return watch(
+    for found in watch(
         *folders,
         watch_filter=counts,
         debounce=200,
         step=50,
+        stop_event=until,
         rust_timeout=max(1, round(seconds * 1000)),
         yield_on_timeout=True,
         force_polling=any(is_far(folder) for folder in folders),
+        recursive=below,
+        raise_interrupt=threading.current_thread() is threading.main_thread(),
         ignore_permission_denied=True,
-    )
+    ):
+        yield [path for _, path in found]
 
 
 def _identity(folder: Path) -> tuple[int, int] | None:

@@ -1,0 +1,270 @@
+"""Where a project's frames lie: how these differ from what the project has, and how they are taken in anew."""
+
+import hashlib
+import os
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError
+from ..core.roots import Entry, Root
+from ..core.sequence.listing import listed
+from ..core.sequence.sources import Difference, Match, Seen, differing, matched, members, number_of
+from ..core.text import clean
+from . import frame_sets, imports, projects
+from .errors import Conflict, NotFound
+from .folders import Folders
+from .in_place import take
+from .intake import Intake
+from .models import Frame, ImportFile, Source, now
+from .origins import Place, read, written
+from .parts import Service
+from .schemas.projects import Renewed
+
+PATIENCE = 10.0
+"""Seconds since it was last written for which a file that cannot be used is taken to be on its way."""
+
+
+State = Literal["here", "gone", "closed", "refused"]
+
+
+@dataclass(frozen=True)
+class Look:
+    """A project's source, and what is there now."""
+
+    source: Source
+    state: State
+    root: Root | None
+    there: dict[str, Entry]
+    seen: dict[str, Seen]
+    held: frozenset[str]
+    """The SHA-256 of the frames that the project shows."""
+    frames: int
+
+    @property
+    def difference(self) -> Difference:
+        """How they differ. Of a project whose pictures were made of those frames, nothing is compared."""
+        read = {one.sha256 for one in self.seen.values()}
+        if not self.held & read:
+            return Difference((), (), (), ())
+        return differing(self.there, self.seen, self.held)
+
+
+def look(session: Session, folders: Folders, project_id: str) -> Look | None:
+    """A project's source as it is now; ``None`` when its frames were not opened in place."""
+    project = projects.find(session, project_id)
+    source = session.get(Source, project_id)
+    if source is None:
+        return None
+    revision = projects.current(session, project)
+    shown = session.scalars(
+        select(Frame.sha256).where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
+    ).all()
+    state, root, there = _there(folders, source.folder, source.patterns)
+    return Look(source, state, root, there, read(source.seen), frozenset(shown), len(shown))
+
+
+def _there(
+    folders: Folders, folder: str, patterns: Sequence[str]
+) -> tuple[State, Root | None, dict[str, Entry]]:
+    """The files in a folder that belong to some patterns."""
+    found = folders.of(folder)
+    if found is None:
+        return "closed", None, {}
+    root, path = found
+    entries: list[tuple[str, Entry]] = []
+    try:
+        for below in sorted({os.path.dirname(pattern) for pattern in patterns}):
+            real = root.found(f"{clean(path)}/{below}" if path else below)
+            inside = os.path.relpath(real, path or ".") if below else ""
+            entries += [
+                (os.path.join(inside, entry.name), entry)
+                for entry in root.listing(real).entries
+                if not entry.folder
+            ]
+    except InputError:
+        return ("refused" if os.path.lexists(folder) else "gone"), root, {}
+    return "here", root, members(entries, patterns)
+
+
+def renew(
+    service: Service,
+    project_id: str,
+    *,
+    only_changed: bool = False,
+    intake: Callable[[Intake], None] = lambda taking: None,
+) -> tuple[Renewed | None, list[str]]:
+    """Take in what differs in a project's source: what became of its frames, and what is on its way still.
+
+    ``None`` where nothing differed after all: then no revision is made. ``only_changed``: what is written since
+    it was seen, so that what an undo took back stays so. ``intake``: is given what reads, to call it off.
+    """
+    with service.sessions() as session:
+        seen = look(session, service.folders, project_id)
+    if seen is None:
+        raise NotFound("this project's frames were not opened in place", remedy="drop the newer frames")
+    if seen.root is None or seen.state != "here":
+        raise Conflict("the folder of these frames cannot be read", remedy="point to where it is now")
+    paths = seen.difference.changed if only_changed else seen.difference.wanted
+    if not paths:
+        return None, []
+    source = seen.source
+    places = [Place(source.folder, path, source.prefix + clean(path)) for path in sorted(paths)]
+    import_id = service.transact(imports.begin)
+    taking = Intake(service, import_id)
+    intake(taking)
+    taken, waiting = take(taking, seen.root, places)
+    recent = time.time_ns() - int(PATIENCE * 1e9)
+    for place, one in zip(places, taken, strict=True):
+        if one.problem and place not in waiting and seen.there[place.path].written > recent:
+            waiting.append(place)
+    done = service.transact(
+        _lay,
+        service,
+        project_id,
+        import_id,
+        {place.path: place.name for place in places if place not in waiting},
+        seen.there,
+        follows=only_changed,
+    )
+    if done is not None:
+        service.changed(project_id)
+    return done, [place.name for place in waiting]
+
+
+def _lay(
+    session: Session,
+    service: Service,
+    project_id: str,
+    import_id: str,
+    taken: Mapping[str, str],
+    there: Mapping[str, Entry],
+    *,
+    follows: bool,
+) -> Renewed | None:
+    """Lay what was read over the project's frames, and remember it, in one."""
+    projects.find(session, project_id, lock=True)
+    source = session.get_one(Source, project_id, with_for_update=True)
+    rows = {
+        row.name: row for row in session.scalars(select(ImportFile).where(ImportFile.import_id == import_id))
+    }
+    names = set(taken.values())
+    imports.forget_files(session, import_id, [name for name in rows if name not in names])
+    seen = read(source.seen)
+    usable = False
+    for path, name in taken.items():
+        row, entry = rows.get(name), there[path]
+        if row is not None and row.sha256 and row.stamp:
+            size, written_at = row.stamp
+            seen[path] = Seen(size, written_at, row.sha256)
+            usable = True
+        elif row is not None:
+            seen[path] = Seen(entry.size, entry.written, "", row.message)
+    source.seen = written(seen)
+    if not usable:
+        return None
+    numbers = {name: number_of(path, source.patterns) for path, name in taken.items()}
+    done = frame_sets.renew(
+        session,
+        project_id,
+        import_id,
+        service.settings.most_files,
+        service.results,
+        numbers=numbers,
+        gesture="follow" if follows else "",
+        only_changes=True,
+    )
+    if not done.changed:
+        return None
+    since = (now() - source.arrived).total_seconds()
+    if follows and done.added:
+        source.pause = max(source.pause, min(since, 24 * 3600.0))
+    source.arrived = now()
+    return done
+
+
+def follow(session: Session, project_id: str, *, follows: bool) -> None:
+    """Have frames taken in as they come, or not."""
+    projects.find(session, project_id, lock=True)
+    source = session.get(Source, project_id, with_for_update=True)
+    if source is None:
+        raise NotFound("this project's frames were not opened in place", remedy="open them in place")
+    if follows and not source.follows:
+        source.arrived, source.pause = now(), 0.0
+    source.follows = follows
+
+
+def compare(service: Service, project_id: str, root: Root, shown: str) -> tuple[Match, list[str], str]:
+    """How the frames in another folder compare with a project's: figures, their patterns, and the folder.
+
+    Files are read for their content only where one of the project's frames has as many bytes.
+    """
+    with service.sessions() as session:
+        source = session.get(Source, project_id)
+        if source is None:
+            raise NotFound("this project's frames were not opened in place", remedy="drop the newer frames")
+        revision = projects.current(session, projects.find(session, project_id))
+        frames = session.execute(
+            select(Frame.name, Frame.number, Frame.sha256)
+            .where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
+            .order_by(Frame.position)
+        ).all()
+    path = root.found(shown)
+    folder = root.absolute(path)
+    known = [(name, number, sha256) for name, number, sha256 in frames]
+    sizes = {service.store.path(sha256).stat().st_size for sha256 in {one[2] for one in known}}
+    _, _, there = _there(service.folders, folder, source.patterns)
+    candidates = [(list(source.patterns), there)] if there else []
+    if not there:
+        entries = [(entry.name, entry) for entry in root.listing(path).entries if not entry.folder]
+        sequences = [one for one in listed([entry for _, entry in entries])[0] if one.kind == "frames"]
+        candidates = [([one.pattern], members(entries, [one.pattern])) for one in sequences]
+    if not candidates:
+        raise InputError(
+            "there are no frames here", file=clean(os.path.basename(folder)), remedy="choose another"
+        )
+
+    def judged(candidate: tuple[list[str], dict[str, Entry]]) -> tuple[Match, list[str]]:
+        patterns, files = candidate
+        contents = {
+            inside: _hash(root, os.path.join(path, inside)) if entry.size in sizes else ""
+            for inside, entry in files.items()
+        }
+        return matched(contents, {one: number_of(one, patterns) for one in files}, known), patterns
+
+    best, patterns = max(map(judged, candidates), key=lambda one: (one[0].same, one[0].other, -one[0].added))
+    return best, patterns, folder
+
+
+def _hash(root: Root, path: str) -> str:
+    try:
+        with root.open_file(path) as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()  # type: ignore[arg-type]
+    except (InputError, OSError):
+        return ""
+
+
+def move(service: Service, project_id: str, root: Root, shown: str) -> None:
+    """Say that a project's frames lie elsewhere now. What differs there is then newer, until it is taken in."""
+    _, patterns, folder = compare(service, project_id, root, shown)
+    path = root.relative(folder) or ""
+    _, _, there = _there(service.folders, folder, patterns)
+    with service.sessions() as session:
+        held = look(session, service.folders, project_id)
+    known = held.held if held is not None else frozenset()
+    seen = {}
+    for inside, entry in there.items():
+        sha256 = _hash(root, os.path.join(path, inside))
+        if sha256 in known:
+            seen[inside] = Seen(entry.size, entry.written, sha256)
+
+    def moved(session: Session) -> None:
+        projects.find(session, project_id, lock=True)
+        source = session.get_one(Source, project_id, with_for_update=True)
+        source.folder, source.patterns, source.seen = folder, patterns, written(seen)
+
+    service.transact(moved)
