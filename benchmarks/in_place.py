@@ -4,8 +4,10 @@ import os
 import shutil
 import tempfile
 import time
+from io import BytesIO
 from pathlib import Path
 
+from PIL import Image
 from playwright.sync_api import Page, expect, sync_playwright
 from tests.e2e.conftest import CHROMIUM, OPTIONS
 from tests.server import Server, until
@@ -30,6 +32,14 @@ def _open(page: Page, server: Server, folder: str, name: str) -> float:
     expect(page.get_by_role("textbox", name="Project name")).to_have_value(name, timeout=600_000)
     done: float = page.evaluate("performance.now() - window.begun")
     return done / 1000
+
+
+def _cleared(page: Page, server: Server) -> None:
+    """Nothing more is made of what was opened."""
+    page.goto("about:blank")
+    with server.client() as client:
+        for project in client.get("/api/projects").json():
+            client.delete(f"/api/projects/{project['id']}").raise_for_status()
 
 
 def _again(page: Page, folder: Path) -> list[float]:
@@ -118,22 +128,24 @@ def main() -> None:
         root.mkdir()
         draw(root / "discs")
         specks(root / "specks")
-        wake = root / "wake"
-        wake.mkdir()
-        ((_, files),) = [(one.title, one.files) for one in DEMO if one.folder == "wake"]
+        lamp = root / "lamp"
+        lamp.mkdir()
+        ((_, files),) = [(one.title, one.files) for one in DEMO if one.folder == "dusk_lamp"]
         for number, (_, make) in enumerate(files[:24], 1):
-            (wake / f"wake_{number:02}.png").write_bytes(make())
+            picture = Image.open(BytesIO(make())).resize((580, 326), Image.Resampling.BOX)
+            picture.save(lamp / f"lamp_{number:02}.png")
         theirs = _pillow(sorted((root / "discs").iterdir()))  # while nothing else runs
         server = Server(Path(scratch) / "data").start("--no-demo", "--frames", str(root))
         try:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=OPTIONS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             many = _open(page, server, "specks", "Specks")
-            expect(page.get_by_role("tab", name="Hand-off")).to_contain_text("ready", timeout=300_000)
-            _open(page, server, "wake", "Wake")
-            again = sorted(_again(page, wake))
+            _cleared(page, server)
+            _open(page, server, "lamp", "Lamp")
+            again = sorted(_again(page, lamp))
+            _cleared(page, server)
             ours = _open(page, server, "discs", "Discs")
-            page.goto("about:blank")
+            _cleared(page, server)
             opened, watched, rewritten = _watched(server, root)
             browser.close()
         finally:

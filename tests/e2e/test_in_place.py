@@ -112,7 +112,7 @@ def test_a_render_is_followed_edited_interrupted_and_found_elsewhere(
     where.get_by_role("checkbox", name="Follow").uncheck()
     expect(cell).to_contain_text("all there")
     render(folder, 2, pictures[8])
-    expect(cell).to_contain_text("1 newer in the folder")
+    expect(cell).to_contain_text("1 newer")
     where.get_by_role("button", name="Take in 1 frame").click()
     expect(where.get_by_role("status", name="Taken in")).to_have_text("1 frame replaced, 7 not brought, kept")
     expect(where).to_contain_text("up to date")

@@ -18,6 +18,7 @@ from .bounds import MOST_DOCUMENT, Patience
 from .described import describe
 from .following import Following
 from .guard import HEADERS, refused
+from .keeping import Keeping
 from .leftovers import Leftovers, Sweeper
 from .parts import FOR_EVER, Service
 from .problems import tell_problems
@@ -31,6 +32,7 @@ def create_app(settings: Settings) -> FastAPI:
     service = Service(settings)
     leftovers = Leftovers(service.sessions, service.store, service.stages, settings.most_stage_bytes)
     following = Following(service)
+    keeping = Keeping(service)
     sweeper = Sweeper(leftovers, settings.sweep_seconds)
 
     @asynccontextmanager
@@ -47,6 +49,7 @@ def create_app(settings: Settings) -> FastAPI:
         service.decoders.start()
         service.deliveries.start()
         following.start()
+        keeping.start()
         if settings.standins:
             service.standins.start()
         service.demo.start()
@@ -57,6 +60,7 @@ def create_app(settings: Settings) -> FastAPI:
         await run_in_threadpool(service.demo.stop)
         await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(following.stop)
+        await run_in_threadpool(keeping.stop)
         await run_in_threadpool(service.planner.stop)
         await run_in_threadpool(service.searches.stop)
         await run_in_threadpool(service.jobs.stop)

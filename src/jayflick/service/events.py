@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from typing import Any
 
 MOST_WAITING = 500
@@ -15,12 +15,16 @@ class Hub:
     def __init__(self) -> None:
         self._listeners: set[asyncio.Queue[str | None]] = set()
         self._loop: asyncio.AbstractEventLoop | None = None
+        self.hearers: list[Callable[[], None]] = []
+        """Called at every piece of news, in the thread that tells it: none may take long."""
 
     def attach(self, loop: asyncio.AbstractEventLoop) -> None:
         self._loop = loop
 
     def tell(self, kind: str, **facts: Any) -> None:
         """Queue news for all listeners; without a running server it is dropped."""
+        for hear in self.hearers:
+            hear()
         loop = self._loop
         if loop is None or loop.is_closed():
             return

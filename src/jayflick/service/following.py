@@ -28,6 +28,8 @@ SETTLE = 0.4
 """Seconds for which a folder is still before what changed in it is told."""
 MOST_WATCHED = 500
 """Projects whose folders are watched: those that were changed last."""
+LOOKED_UP = 1.0
+"""Seconds between two looks for projects that were opened in place meanwhile."""
 LET_FINISH = 8.0
 """Seconds for which frames that came wait while the outputs of those before are made: the loop shall play."""
 SIDE_BY_SIDE = 2
@@ -59,6 +61,10 @@ class Following:
         self._standings: dict[str, Standing] = {}
         self._guard = threading.Lock()
         self._stopping = threading.Event()
+        self._news = threading.Event()
+        """Something happened since the sources were looked up: there may be others."""
+        self._looked = 0.0
+        self._known: dict[str, set[Path]] = {}
         self._anew = {far: threading.Event() for far in (False, True)}
         self._threads: list[threading.Thread] = []
         self._pool = ThreadPoolExecutor(SIDE_BY_SIDE, thread_name_prefix="following")
@@ -68,6 +74,7 @@ class Following:
         """Begin, if there is anything that could be watched."""
         if not self._service.folders.roots:
             return
+        self._service.hub.hearers.append(self._news.set)
         for far in self._anew:
             thread = threading.Thread(target=self._run, args=(far,), name="following", daemon=True)
             thread.start()
@@ -138,13 +145,15 @@ class Following:
                 self._anew[far].wait(AGAIN)
 
     def _watch(self, far: bool) -> None:
+        self._known = self._watched()
         found = {
             project_id: {folder for folder in folders if is_far(folder) == far}
-            for project_id, folders in self._watched().items()
+            for project_id, folders in self._known.items()
         }
         folders = sorted(set().union(*found.values()))
         if not folders:
-            self._anew[far].wait()
+            while not self._anew[far].wait(SETTLE):
+                self._look_up()
             return
         for changed in settled(folders, SETTLE, _none, self._due, below=False, until=self._anew[far]):
             for project_id, its in found.items():
@@ -166,7 +175,17 @@ class Following:
             if self._service.folders.of(row.folder) is not None
         }
 
+    def _look_up(self) -> None:
+        """Have other folders watched if there are other sources by now."""
+        if not self._news.is_set() or time.monotonic() - self._looked < LOOKED_UP:
+            return
+        self._news.clear()
+        self._looked = time.monotonic()
+        if self._watched() != self._known:
+            self.look_again()
+
     def _due(self) -> bool:
+        self._look_up()
         with self._guard:
             standings = list(self._standings.values())
         now = time.monotonic()

@@ -75,11 +75,10 @@ def note(
     for piece, sha256, _ in taken:
         row: dict[str, Any] = {**nothing, "sha256": sha256, "message": "", "remedy": ""}
         row |= {"duration": piece.duration, "repeat": piece.repeat, "written": piece.written}
-        if (origin := origins.get(piece.name)) is not None:
-            row |= {"folder": origin.folder, "path": origin.path, "stamp": [origin.size, origin.written]}
-        rows[piece.name] = row
+        rows[piece.name] = row | _placed(origins.get(piece.name))
     for error, name in refused:
-        rows[safe_path(name)] = {**nothing, "message": error.message, "remedy": error.remedy}
+        refused_row: dict[str, Any] = {**nothing, "message": error.message, "remedy": error.remedy}
+        rows[safe_path(name)] = refused_row | _placed(origins.get(safe_path(name)))
     if not rows:
         return
     values = [
@@ -94,6 +93,13 @@ def note(
     statement = insert(table_of(ImportFile))
     changed = {key: statement.inserted[key] for key in (*nothing, "message", "remedy")}
     session.execute(statement.on_duplicate_key_update(changed), values)
+
+
+def _placed(origin: Origin | None) -> dict[str, Any]:
+    """Where a file lies, as its row has it."""
+    if origin is None:
+        return {}
+    return {"folder": origin.folder, "path": origin.path, "stamp": [origin.size, origin.written]}
 
 
 def _name_key(name: str) -> str:

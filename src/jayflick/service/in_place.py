@@ -1,12 +1,13 @@
 """Files read where they lie, several at a time."""
 
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 from ..core.errors import InputError, Unfinished
 from ..core.roots import Root
 from .errors import problem_of
-from .intake import Intake
+from .intake import TOLD_EVERY, Intake
 from .origins import Place
 from .schemas.document import Problem
 from .schemas.imports import FileTaken
@@ -26,12 +27,13 @@ def take(
 ) -> tuple[list[FileTaken], list[Place]]:
     """Read files where they lie into an import; how each fared, and those that are on their way still.
 
-    ``told``: how many were read, and the picture of the last. Raises ``Cancelled``.
+    ``told``: how many were read, and the picture of the last, now and then. Raises ``Cancelled``.
     """
     done = 0
+    last = 0.0
 
     def one(place: Place) -> FileTaken | Unfinished:
-        nonlocal done
+        nonlocal done, last
         intake.wanted.need()
         try:
             taken = intake.take_in_place(root, place, hold_clips=hold_clips, patient=patient)
@@ -40,7 +42,9 @@ def take(
         except InputError as error:  # not even opened
             return _failed(place, error)
         done += 1
-        told(done, taken.picture)
+        if time.monotonic() - last > TOLD_EVERY or done == len(places):
+            last = time.monotonic()
+            told(done, taken.picture)
         return taken
 
     with ThreadPoolExecutor(LANES) as pool:

@@ -16,6 +16,7 @@ from ..core.errors import InputError, Unfinished
 from ..core.pictures.clip import WHOLE, Cut, knows
 from ..core.roots import Root, is_locked
 from ..core.sequence.pieces import Enclosed, Piece, Refused
+from ..core.text import safe_path
 from ..core.timing.flicks import MILLISECOND
 from . import imports
 from .decoding import Sent, Wanted
@@ -143,13 +144,15 @@ class Intake:
         except Unfinished:
             raise
         except InputError as error:
-            self._refuse(error, name)
+            self._refuse(error, name, origin)
             problems.append(error)
         return _taken(name, pictures, problems)
 
-    def _refuse(self, error: InputError, name: str) -> None:
+    def _refuse(self, error: InputError, name: str, origin: Origin | None = None) -> None:
         with self._noting:
             self._refused.append((error, name))
+            if origin is not None:
+                self._origins[safe_path(name)] = origin
 
     def take_clip(self, data: BinaryIO, name: str, cut: Cut) -> FileTaken:
         """Take what is wanted of a clip that was held."""
@@ -182,7 +185,7 @@ class Intake:
                     self._enclosed = piece
                     continue
                 if isinstance(piece, Refused):
-                    self._refuse(piece.error, piece.name)
+                    self._refuse(piece.error, piece.name, origin if piece.name == name else None)
                     problems.append(piece.error)
                     continue
                 self._need_room(name)

@@ -57,7 +57,18 @@ def note_source(
     common = os.path.commonpath([os.path.dirname(path) for path in paths])
     prefix = f"{clean(common)}/" if common else ""
     patterns = [found.name for found in files] if separate else [sequence.pattern for sequence in sequences]
+    refused = {
+        problem["file"]: problem["message"]
+        for sequence in sequences
+        for problem in sequence.problems
+        if problem["kind"] == "unreadable" and problem["file"] in origins
+    }
+    inside = {name: os.path.relpath(origins[name].path, common or ".") for name in refused}
     seen = {
+        inside[name]: Seen(origins[name].size, origins[name].written, "", message)
+        for name, message in refused.items()
+        if not inside[name].startswith("..")
+    } | {
         os.path.relpath(origin.path, common or "."): Seen(origin.size, origin.written, hashes[found.name])
         for found in files
         for origin in [origins[found.name]]

@@ -15,10 +15,12 @@ from .cards import Wanted, card_facts, delivered, handed_off, results_of
 from .errors import Conflict, NotFound
 from .frames import FrameLists
 from .jobs import job_document
-from .models import Frame, FrameSet, Job, Project, Revision, now
+from .models import Frame, FrameSet, Job, KeptOutput, Project, Revision, now
 from .queueing import UNDER_WAY, queue
 from .results import Results
+from .schemas.document import Problem
 from .schemas.projects import BinnedProject, FrameSetInfo, JobInfo, ProjectInfo, RevisionInfo
+from .schemas.sending import KeptInfo
 
 
 def new_id() -> str:
@@ -292,6 +294,10 @@ def bench(session: Session, project_id: str, lists: FrameLists, most_file_bytes:
         redo=following.label if following else None,
         jobs=[JobInfo.model_validate(job_document(job)) for job in _wanted(newest.values())],
         handoffs=handed_off(session, project_id),
+        kept=[
+            KeptInfo(output_id=row.output_id, problem=row.problem and Problem.model_validate(row.problem))
+            for row in session.scalars(select(KeptOutput).where(KeptOutput.project_id == project_id))
+        ],
         deliveries=delivered(session, project_id),
         archive_parts=frames.parts(most_file_bytes),
     )

@@ -43,13 +43,20 @@ class Look:
     seen: dict[str, Seen]
     held: frozenset[str]
     """The SHA-256 of the frames that the project shows."""
-    frames: int
+    names: frozenset[str]
+    """What they are called."""
+
+    @property
+    def apart(self) -> bool:
+        """Whether none of the project's frames is one that was read there: they were cut, flown or replaced."""
+        if not self.seen or self.held & {one.sha256 for one in self.seen.values()}:
+            return False
+        return not self.names & {self.source.prefix + clean(path) for path in self.seen}
 
     @property
     def difference(self) -> Difference:
         """How they differ. Of a project whose pictures were made of those frames, nothing is compared."""
-        read = {one.sha256 for one in self.seen.values()}
-        if not self.held & read:
+        if self.apart:
             return Difference((), (), (), ())
         return differing(self.there, self.seen, self.held)
 
@@ -61,11 +68,14 @@ def look(session: Session, folders: Folders, project_id: str) -> Look | None:
     if source is None:
         return None
     revision = projects.current(session, project)
-    shown = session.scalars(
-        select(Frame.sha256).where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
+    shown = session.execute(
+        select(Frame.sha256, Frame.name).where(
+            Frame.project_id == project_id, Frame.frame_set == revision.frame_set
+        )
     ).all()
+    held, names = (frozenset(row[column] for row in shown) for column in (0, 1))
     state, root, there = _there(folders, source.folder, source.patterns)
-    return Look(source, state, root, there, read(source.seen), frozenset(shown), len(shown))
+    return Look(source, state, root, there, read(source.seen), held, names)
 
 
 def _there(

@@ -43,6 +43,12 @@ export function standingOf(source: SourceInfo, now: number): SourceStanding {
     };
   if (state === "refused")
     return { verdict: "stop", word: "not readable", text: "Its permissions do not let Jay Flick read it." };
+  if (state === "apart")
+    return {
+      verdict: "look",
+      word: "apart",
+      text: "The project shows none of the frames in it: they were cut, made or replaced.",
+    };
   if (state === "closed")
     return {
       verdict: "look",

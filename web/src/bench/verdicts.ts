@@ -56,7 +56,7 @@ export function partStatuses(
   const byHand = leftOutByHand(found, recipe).length;
   const gatherNote = [
     rendering ? "rendering" : "",
-    fresh > 0 ? `${fresh} newer in the folder` : "",
+    fresh > 0 ? `${fresh} newer` : "",
     ...found.map((finding) => finding.short),
     byHand > 0 ? `${byHand} left out` : "",
   ].filter(Boolean);

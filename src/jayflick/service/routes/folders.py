@@ -95,7 +95,7 @@ def _told(service: Service, following: Following, found: sources.Look) -> Source
     still = now() - source.arrived
     return SourceInfo(
         folder=service.folders.shown(source.folder),
-        state=found.state,
+        state="apart" if found.state == "here" and found.apart else found.state,
         follows=source.follows,
         count=len(found.there),
         newer=len(difference.newer) if found.state == "here" else 0,

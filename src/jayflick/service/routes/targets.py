@@ -7,12 +7,12 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
 from ...core.portable import portable, slug
-from .. import handoffs, own_targets, projects
+from .. import handoffs, keeping, own_targets, projects
 from ..cards import handed_off
 from ..errors import NotFound
 from ..parts import Parts, ProjectId, Reading, answers, disposition
 from ..schemas.checks import NewTarget, TargetInfo
-from ..schemas.sending import HandoffDone, HandOffRequest
+from ..schemas.sending import HandoffDone, HandOffRequest, KeepRequest
 
 router = APIRouter(tags=["targets"])
 
@@ -65,6 +65,25 @@ def get_handoff(
     )
 
 
+@router.put("/projects/{project_id}/outputs/{output_id}/kept", status_code=204)
+def keep_output(
+    project_id: ProjectId,
+    output_id: Annotated[str, Path(max_length=40)],
+    request: KeepRequest,
+    service: Parts,
+) -> None:
+    """Have an output kept written in the hand-off folder, whenever it is new and passes; or not any more."""
+    if service.settings.handoff is None:
+        raise _no_folder()
+    service.transact(keeping.keep, project_id, output_id, kept=request.kept)
+    service.hub.tell("project", project_id=project_id)
+
+
+def _no_folder() -> NotFound:
+    remedy = "start with ./start --handoff FOLDER to write into one"
+    return NotFound("no hand-off folder is set", remedy=remedy)
+
+
 @router.post("/projects/{project_id}/handoff")
 def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> HandoffDone:
     """Remember that outputs are handed off; ``to`` a folder of this machine they are written there now.
@@ -73,9 +92,7 @@ def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> 
     """
     folder = service.settings.handoff
     if request.to == "folder" and folder is None:
-        raise NotFound(
-            "no hand-off folder is set", remedy="start with ./start --handoff FOLDER to write into one"
-        )
+        raise _no_folder()
     with service.sessions() as session:
         chosen = handoffs.outputs(session, service.store, project_id, request.outputs)
         name = handoffs.folder_name(session, project_id)

@@ -56,8 +56,9 @@ class SourceInfo(Document):
     """Where a project's frames lie, and how they differ from what the project has."""
 
     folder: str = Field(examples=["renders/dusk_lamp"])
-    state: Literal["here", "gone", "closed", "refused"] = Field(
-        description="gone: it is not there; closed: it is in no folder that may be read; refused: no rights"
+    state: Literal["here", "apart", "gone", "closed", "refused"] = Field(
+        description="apart: the project shows none of its frames; gone: it is not there; closed: it is in no "
+        "folder that may be read; refused: no rights"
     )
     follows: bool = Field(description="Frames are taken in as they come")
     count: int = Field(description="Frames there")

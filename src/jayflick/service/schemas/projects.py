@@ -12,7 +12,7 @@ from .checks import CheckInfo
 from .document import Document, Number, Position, Problem
 from .imports import FrameInfo, Report
 from .results import ResultInfo
-from .sending import DeliveryInfo, HandoffInfo
+from .sending import DeliveryInfo, HandoffInfo, KeptInfo
 
 
 class BinnedProject(Document):
@@ -75,6 +75,7 @@ class ProjectInfo(ProjectCard):
     jobs: list[JobInfo] = Field(description="The newest job of each output, for the revision that counts")
     frame_set: int = Field(description="Which of its sets of frames")
     handoffs: list[HandoffInfo] = Field(description="The last of each output")
+    kept: list[KeptInfo] = Field(description="Outputs that are kept written in the hand-off folder")
     deliveries: list[DeliveryInfo] = Field(description="The last of each output to each place")
     archive_parts: int = Field(description="In how many files the project is taken away")
 

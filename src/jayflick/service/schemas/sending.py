@@ -6,13 +6,24 @@ from typing import Literal
 from pydantic import Field
 
 from ...delivery.protocol import Kind, Status, Use
-from .document import Document
+from .document import Document, Problem
 
 
 class HandOffRequest(Document):
     outputs: list[str] = Field([], max_length=20, description="Their ids; none: all")
     to: Literal["download", "folder"] = "download"
     replace: bool = Field(False, description="Files of the same names that are in the folder")
+
+
+class KeepRequest(Document):
+    kept: bool
+
+
+class KeptInfo(Document):
+    """An output that is written into the hand-off folder whenever it is new and passes."""
+
+    output_id: str
+    problem: Problem | None = Field(description="Why the newest is not there")
 
 
 class HandoffInfo(Document):

@@ -7,6 +7,7 @@ import {
   api,
   ApiError,
   data,
+  describeProblem,
   fileUrl,
   type Limits,
   type Output,
@@ -75,6 +76,7 @@ export function HandOffPanel(panel: PanelProps) {
         />
       </Row>
       <Together panel={panel} ready={allReady} />
+      <Kept bench={bench} />
       {outputs.length > 1 && <Failing of={outputs} />}
       {!ready &&
         (busy ? (
@@ -271,6 +273,51 @@ function Together({ panel, ready }: { panel: PanelProps; ready: boolean }) {
         </Button>
       )}
     </span>
+  );
+}
+
+/** Whether the chosen output is written into the hand-off folder whenever it is new, and why it is not there. */
+function Kept({ bench }: { bench: PanelProps["bench"] }) {
+  const { output, project } = bench;
+  const queries = useQueryClient();
+  const limits = useQuery({ queryKey: ["limits"], queryFn: () => data<Limits>(api.GET("/api/limits")) });
+  const folder = limits.data?.handoff_folder;
+  const kept = project.kept.find(({ output_id }) => output_id === output.id);
+  if (!folder) return null;
+  const change = (on: boolean) => {
+    // Seen at once; the service says a moment later whether it is there.
+    queries.setQueryData<ProjectInfo>(["project", project.id], (known) => {
+      const others = known?.kept.filter(({ output_id }) => output_id !== output.id) ?? [];
+      return known && { ...known, kept: on ? [...others, { output_id: output.id, problem: null }] : others };
+    });
+    void data(
+      api.PUT("/api/projects/{project_id}/outputs/{output_id}/kept", {
+        params: { path: { project_id: project.id, output_id: output.id } },
+        body: { kept: on },
+      }),
+    )
+      .catch(tellError)
+      .finally(() => void queries.invalidateQueries({ queryKey: ["project", project.id] }));
+  };
+  return (
+    <div className="flex flex-col gap-1">
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={kept !== undefined}
+          onChange={(event) => change(event.target.checked)}
+          className="size-4 shrink-0 accent-[var(--jay)]"
+        />
+        <span className="min-w-0">
+          Keep {output.name} written in {folder}
+        </span>
+      </label>
+      {kept?.problem && (
+        <p role="alert" className="text-xs">
+          <Mark verdict="stop" word="not written" /> {describeProblem(kept.problem)}
+        </p>
+      )}
+    </div>
   );
 }
 

@@ -31,5 +31,6 @@ def upgrade() -> None:
             "project_id", sa.String(32), sa.ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True
         ),
         sa.Column("output_id", sa.String(40), primary_key=True),
+        sa.Column("files", sa.JSON(), nullable=False),
         sa.Column("problem", sa.JSON()),
     )
