@@ -11,6 +11,7 @@ from typing import Any
 import httpx
 import numpy as np
 import pytest
+from PIL import Image
 
 from tests.conftest import moving_square, save_frames
 from tests.prepared import copy_empty
@@ -300,3 +301,38 @@ def test_a_file_that_somebody_writes_to_is_not_taken_half(opened: httpx.Client, 
         None,
     ]
     assert source(opened, made["projects"][0]["id"])["added"] == 1
+
+
+def test_what_has_no_folder_of_frames_says_so(opened: httpx.Client, renders: Path) -> None:
+    _, files = opened_project(opened, renders, "flag", 3)
+    files[1].write_bytes(b"no picture")
+    os.utime(files[1], (1000, 1000))
+    again = open_in_place(opened, renders, "flag")["projects"][0]["id"]
+    where = source(opened, again)  # one that cannot be used is known from the start, and is not newer
+    assert (where["newer"], where["added"], [one["file"] for one in where["unusable"]]) == (
+        0,
+        0,
+        ["flag_2.png"],
+    )
+    # Of two folders in one import no project follows, nor one of pictures that were taken out of a file.
+    save_frames(renders / "pole", moving_square(3, 40, 30), "pole_{}.png")
+    Image.fromarray(fresh(1)).save(
+        renders / "pole" / "wave.gif", save_all=True, append_images=[Image.fromarray(fresh(200))]
+    )
+    import_id = opened.post("/api/imports").json()["id"]
+    for folder, wanted in (("flag", "flag_#.png"), ("pole", "pole_#.png"), ("pole", "wave.gif")):
+        body = {"root": renders.name, "path": folder, "sequences": [wanted]}
+        opened.post(f"/api/imports/{import_id}/folder", json=body).raise_for_status()
+    made = opened.post(
+        f"/api/imports/{import_id}/finish",
+        json={"projects": [{"patterns": ["flag_#.png", "pole_#.png"]}, {"patterns": ["wave.gif/#.png"]}]},
+    ).raise_for_status()
+    for project in made.json()["projects"]:
+        answer = opened.put(f"/api/projects/{project['id']}/folder", json={"follows": True})
+        assert answer.status_code == 404, answer.text
+    # Cut into views, they are other pictures than those in the folder, until that is undone.
+    base = bench(opened, again)["revision"]["id"]
+    opened.post(f"/api/projects/{again}/views", json={"base_revision": base, "across": 2, "down": 1})
+    assert source(opened, again)["state"] == "apart"
+    opened.post(f"/api/projects/{again}/undo")
+    assert source(opened, again)["state"] == "here"

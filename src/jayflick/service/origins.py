@@ -45,14 +45,17 @@ def note_source(
     *,
     separate: bool = False,
 ) -> None:
-    """Remember where a new project's frames lie, if all were opened in place and each is a file of its own.
+    """Remember where a new project's frames lie, if all were opened in one folder and each is a file.
 
     ``separate``: each is a picture by itself, whatever else in its folder has a name like it.
     """
     files = [found for sequence in sequences for found in sequence.files]
     if not files or any(found.name not in origins for found in files):
         return
-    (folder,) = {origins[found.name].folder for found in files}
+    folders = {origins[found.name].folder for found in files}
+    if len(folders) > 1:
+        return
+    (folder,) = folders
     paths = [origins[found.name].path for found in files]
     common = os.path.commonpath([os.path.dirname(path) for path in paths])
     prefix = f"{clean(common)}/" if common else ""

@@ -202,7 +202,8 @@ def follow(session: Session, project_id: str, *, follows: bool) -> None:
     projects.find(session, project_id, lock=True)
     source = session.get(Source, project_id, with_for_update=True)
     if source is None:
-        raise NotFound("this project's frames were not opened in place", remedy="open them in place")
+        what = "its frames are no files of a folder that was opened in place"
+        raise NotFound(what, remedy="open a folder of numbered frames to follow it")
     if follows and not source.follows:
         source.arrived, source.pause = now(), 0.0
     source.follows = follows

@@ -29,7 +29,12 @@ export function useFolderNames(): readonly string[] {
 
 /** Look at what is there again after so many ms: a render may have begun. */
 const AGAIN = 4000;
+/** So many files are not looked through all the time. */
+const MANY = 5000;
 const LAST = "jayflick-folder";
+
+const filesIn = (found: FolderInfo | undefined) =>
+  (found?.others ?? 0) + (found?.sequences ?? []).reduce((sum, { count }) => sum + count, 0);
 
 function lastPlace(names: readonly string[]): Place {
   try {
@@ -54,7 +59,7 @@ export function useFolder(names: readonly string[]) {
     queryKey: ["folder", place.root, place.path],
     queryFn: ({ signal }) =>
       data<FolderInfo>(api.GET("/api/folders/listing", { params: { query: place }, signal })),
-    refetchInterval: ({ state }) => (state.data?.more ? false : AGAIN),
+    refetchInterval: ({ state }) => (filesIn(state.data) > MANY ? false : AGAIN),
     retry: false,
   });
   return {

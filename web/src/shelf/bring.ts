@@ -17,6 +17,7 @@ import {
   type OpenInPlace,
 } from "../api/client";
 import { count, roughly, size } from "../format";
+import { tellError } from "../ui/notices";
 
 /** A file with its folders: `walk/0001.png`. */
 export interface Brought {
@@ -465,7 +466,7 @@ async function finish(
           params: { path: { project_id: id } },
           body: { follows: true },
         }),
-      );
+      ).catch(tellError);
   useBringing.setState({ last: { files, done, refused }, error: "" });
   await queries.invalidateQueries({ queryKey: ["shelf"] });
   return done;

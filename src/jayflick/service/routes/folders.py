@@ -92,6 +92,7 @@ def get_project_folder(project_id: ProjectId, service: Parts, following: Watchin
 def _told(service: Service, following: Following, found: sources.Look) -> SourceInfo:
     source, standing = found.source, following.standing(found.source.project_id)
     difference = found.difference
+    wanted = {source.prefix + clean(path) for path in difference.wanted}
     still = now() - source.arrived
     return SourceInfo(
         folder=service.folders.shown(source.folder),
@@ -101,7 +102,7 @@ def _told(service: Service, following: Following, found: sources.Look) -> Source
         newer=len(difference.newer) if found.state == "here" else 0,
         added=len(difference.added) if found.state == "here" else 0,
         lacking=len(difference.gone) if found.state == "here" else 0,
-        waiting=standing.waiting,
+        waiting=[name for name in standing.waiting if name in wanted],
         unusable=[
             Problem(kind="input", message=one.message, file=clean(path))
             for path, one in found.seen.items()
