@@ -24,8 +24,7 @@ class Store:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        (folder / "00").mkdir(mode=0o700, parents=True, exist_ok=True)
-        folder.chmod(0o700)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     def path(self, sha256: str) -> Path:
         """Where the content with this hash is, or would be."""
@@ -54,7 +53,9 @@ class Store:
         leaves nothing behind.
         """
         digest = hashlib.sha256()
-        handle, name = tempfile.mkstemp(dir=self.folder / "00", prefix=PART)
+        beside = self.folder / "00"  # where what a killed one left half-written is swept away
+        beside.mkdir(exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=beside, prefix=PART)
         try:
             with os.fdopen(handle, "w+b") as kept:
                 file.seek(0)
