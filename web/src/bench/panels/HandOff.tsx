@@ -17,6 +17,7 @@ import {
 import { ago, count, seconds, size, times } from "../../format";
 import { Button, IconButton, Mark, Row, Segmented, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
+import { useWished } from "../../ui/useWished";
 import { viewOf } from "../formats/table";
 import { useProof } from "../proof/proof";
 import type { OutputStatus } from "../status";
@@ -76,7 +77,7 @@ export function HandOffPanel(panel: PanelProps) {
         />
       </Row>
       <Together panel={panel} ready={allReady} />
-      <Kept bench={bench} />
+      <Kept key={output.id} bench={bench} />
       {outputs.length > 1 && <Failing of={outputs} />}
       {!ready &&
         (busy ? (
@@ -283,28 +284,26 @@ function Kept({ bench }: { bench: PanelProps["bench"] }) {
   const limits = useQuery({ queryKey: ["limits"], queryFn: () => data<Limits>(api.GET("/api/limits")) });
   const folder = limits.data?.handoff_folder;
   const kept = project.kept.find(({ output_id }) => output_id === output.id);
+  const [on, wish] = useWished(kept !== undefined);
   if (!folder) return null;
-  const change = (on: boolean) => {
-    // Seen at once; the service says a moment later whether it is there.
-    queries.setQueryData<ProjectInfo>(["project", project.id], (known) => {
-      const others = known?.kept.filter(({ output_id }) => output_id !== output.id) ?? [];
-      return known && { ...known, kept: on ? [...others, { output_id: output.id, problem: null }] : others };
-    });
-    void data(
-      api.PUT("/api/projects/{project_id}/outputs/{output_id}/kept", {
-        params: { path: { project_id: project.id, output_id: output.id } },
-        body: { kept: on },
-      }),
-    )
-      .catch(tellError)
-      .finally(() => void queries.invalidateQueries({ queryKey: ["project", project.id] }));
-  };
+  const change = (to: boolean) =>
+    wish(
+      to,
+      data(
+        api.PUT("/api/projects/{project_id}/outputs/{output_id}/kept", {
+          params: { path: { project_id: project.id, output_id: output.id } },
+          body: { kept: to },
+        }),
+      )
+        .catch(tellError)
+        .then(() => queries.invalidateQueries({ queryKey: ["project", project.id] })),
+    );
   return (
     <div className="flex flex-col gap-1">
       <label className="flex items-center gap-2">
         <input
           type="checkbox"
-          checked={kept !== undefined}
+          checked={on}
           onChange={(event) => change(event.target.checked)}
           className="size-4 shrink-0 accent-[var(--jay)]"
         />
@@ -312,7 +311,7 @@ function Kept({ bench }: { bench: PanelProps["bench"] }) {
           Keep {output.name} written in {folder}
         </span>
       </label>
-      {kept?.problem && (
+      {on && kept?.problem && (
         <p role="alert" className="text-xs">
           <Mark verdict="stop" word="not written" /> {describeProblem(kept.problem)}
         </p>

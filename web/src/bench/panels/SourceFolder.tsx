@@ -8,6 +8,7 @@ import { count } from "../../format";
 import { FolderList, useFolder, useFolderNames, useRows, type Place } from "../../shelf/Folders";
 import { Button, Mark } from "../../ui/controls";
 import { tellError } from "../../ui/notices";
+import { useWished } from "../../ui/useWished";
 import type { Bench } from "../edits";
 import { standingOf } from "../source";
 import { inWords } from "./Renew";
@@ -20,16 +21,14 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
   const { id } = bench.project;
   const params = { path: { project_id: id } };
   const reload = () => queries.invalidateQueries({ queryKey: ["source", id] });
-  const change = (follows: boolean, folder?: Place) => {
-    // Seen at once; what the service makes of it comes a moment later.
-    queries.setQueriesData<SourceInfo | null>(
-      { queryKey: ["source", id] },
-      (known) => known && { ...known, follows },
+  const [follows, wish] = useWished(source.follows);
+  const change = (to: boolean, folder?: Place) =>
+    wish(
+      to,
+      data(api.PUT("/api/projects/{project_id}/folder", { params, body: { follows: to, folder } }))
+        .catch(tellError)
+        .then(reload),
     );
-    void data(api.PUT("/api/projects/{project_id}/folder", { params, body: { follows, folder } }))
-      .catch(tellError)
-      .finally(() => void reload());
-  };
   const takeIn = () => {
     setDone(null);
     data<Renewed | null>(api.POST("/api/projects/{project_id}/folder/renew", { params }))
@@ -75,7 +74,7 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
           <label className="flex items-center gap-1.5">
             <input
               type="checkbox"
-              checked={source.follows}
+              checked={follows}
               onChange={(event) => change(event.target.checked)}
               className="size-4 accent-[var(--jay)]"
             />
@@ -104,7 +103,7 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
           onClose={() => setElsewhere(false)}
           onTake={(place) => {
             setElsewhere(false);
-            change(source.follows, place);
+            change(follows, place);
           }}
         />
       )}
