@@ -28,7 +28,9 @@ def renders(tmp_path: Path) -> Path:
 @pytest.fixture
 def place(tmp_path: Path, renders: Path) -> Iterator[Server]:
     """A server that may read one folder, and may be harmed."""
-    server = Server(copy_empty(tmp_path / "data"), forked=True).start("--no-demo", "--frames", str(renders))
+    (tmp_path / "site").mkdir()
+    server = Server(copy_empty(tmp_path / "data"), forked=True)
+    server.start("--no-demo", "--frames", str(renders), "--handoff", str(tmp_path / "site"))
     yield server
     server.stop(signal.SIGKILL)
 
@@ -163,3 +165,15 @@ def test_folders_are_looked_through_chosen_and_sorted_as_a_drop_is(here: Desk, r
     until(lambda: len(here.get("/api/projects").json()) == 3)
     for project in here.get("/api/projects").json():
         assert here.get(f"/api/projects/{project['id']}/folder").json()["folder"] == "renders/shot"
+    # Kept written: the newest is there, without another click.
+    here.open(here.get("/api/projects").json()[0]["name"])
+    page.get_by_role("tab", name="Hand-off").click()
+    page.get_by_role("checkbox", name="written in site").check()
+    site = renders.parent / "site"
+    until(lambda: len(list(site.glob("*/*.gif"))) == 1)
+    (loop,) = site.glob("*/*.gif")
+    before = loop.read_bytes()
+    page.get_by_role("tab", name="Rhythm").click()
+    page.get_by_label("Frames a second").fill("5")
+    page.keyboard.press("Enter")
+    until(lambda: loop.read_bytes() != before)
