@@ -213,8 +213,18 @@ def test_a_search_finds_another_process_where_its_own_died_idle(own: Server) -> 
     with own.client() as client:
         project, whole = ball(client)
         there = set(own.children("jayflick worker"))
-        for most in (whole * 8 // 10, whole * 7 // 10):
+
+        def searching() -> set[int]:
+            return set(own.children("jayflick worker")) - there
+
+        for most in (whole * 8 // 10, whole * 7 // 10, whole * 6 // 10):
+            for process in searching():
+                os.kill(process, signal.SIGKILL)
             ask(client, project, most, may=["loss"])
             assert ended(client, project)["best"] is not None
-            for process in set(own.children("jayflick worker")) - there:
-                os.kill(process, signal.SIGKILL)
+        (process,) = searching()
+        os.kill(process, signal.SIGSTOP)
+        ask(client, project, whole // 2, may=["loss"])
+        until(lambda: newest(client, project)["state"] == "running")
+        os.kill(process, signal.SIGKILL)  # noticed only after it has been handed a search
+        assert ended(client, project)["best"] is not None

@@ -87,25 +87,35 @@ class Searches:
             self._wake.wait(_PAUSE)
 
     def _carry_out(self, search_id: int, project_id: str) -> None:
-        future = self._begin(search_id)
-        tried = -1
-        while not future.done() and not self._stop.is_set():
-            with self._sessions() as session:
-                known = session.scalar(select(func.count()).where(SearchTrial.search_id == search_id)) or 0
-            if known != tried:
-                tried = known
-                self._hub.tell("search", project_id=project_id)
-            with suppress(TimeoutError):
-                future.exception(_POLL)
+        error = self._watch(self._begin(search_id), search_id, project_id)
+        if isinstance(error, BrokenProcessPool) and not self._stop.is_set() and not self._tried(search_id):
+            # It may have died idle, which shows only once it has been handed something.
+            self._end_process()
+            error = self._watch(self._begin(search_id), search_id, project_id)
         if self._stop.is_set():
             return
-        error = future.exception()
         if error is not None:
             log.warning("a search ended: %s", type(error).__name__)
             transact(self._sessions, _failed, search_id)
             if isinstance(error, BrokenProcessPool):
                 self._end_process()
         self._hub.tell("search", project_id=project_id)
+
+    def _watch(self, future: "Future[None]", search_id: int, project_id: str) -> BaseException | None:
+        """Tell of each trial until a search ends, or the service does; what it ended of."""
+        tried = -1
+        while not future.done() and not self._stop.is_set():
+            known = self._tried(search_id)
+            if known != tried:
+                tried = known
+                self._hub.tell("search", project_id=project_id)
+            with suppress(TimeoutError):
+                future.exception(_POLL)
+        return future.exception() if future.done() else None
+
+    def _tried(self, search_id: int) -> int:
+        with self._sessions() as session:
+            return session.scalar(select(func.count()).where(SearchTrial.search_id == search_id)) or 0
 
     def _begin(self, search_id: int) -> "Future[None]":
         """Hand a search to its process, or to another if that died while it had nothing to do."""
