@@ -124,7 +124,8 @@ def test_a_file_is_kept_as_it_was_whatever_is_written_to_it_later(tmp_path: Path
     path.write_bytes(b"x" * 3_000_001)
     with path.open("rb+") as file:
         assert not is_locked(file)
-        kept = store.copy(file)
+        kept = store.copy(file, 3_000_001)
+        assert store.copy(file, 5) == store.put(b"x" * 5)  # of one that has grown since it was looked at
         file.write(b"y")
     assert kept == store.put(b"x" * 3_000_001)
     assert [one for one in (tmp_path / "store").rglob("*") if one.name.startswith(".part")] == []

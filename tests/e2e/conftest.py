@@ -61,6 +61,15 @@ class Desk:
     forgiven: list[str] = field(default_factory=list)
     """Parts of messages that a test brings about on purpose."""
 
+    @classmethod
+    def at(cls, window: BrowserContext, base: str) -> "Desk":
+        """A page of a window, with an ear for what goes wrong in it."""
+        page = window.new_page()
+        opened = cls(page, window, base)
+        page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)
+        page.on("pageerror", lambda error: opened.trouble.append(str(error)))
+        return opened
+
     def goto(self, address: str = "/") -> None:
         self.page.goto(self.base + address)
 
@@ -135,11 +144,8 @@ def window(browser: Browser) -> Iterator[BrowserContext]:
 
 @pytest.fixture
 def desk(demo: Server, window: BrowserContext) -> Iterator[Desk]:
-    page = window.new_page()
-    opened = Desk(page, window, demo.base)
-    page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)
-    page.on("pageerror", lambda error: opened.trouble.append(str(error)))
-    page.on(
+    opened = Desk.at(window, demo.base)
+    opened.page.on(
         "request",
         lambda request: (
             None

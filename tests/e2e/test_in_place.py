@@ -37,12 +37,9 @@ def place(tmp_path: Path, renders: Path) -> Iterator[Server]:
 
 @pytest.fixture
 def here(place: Server, window: BrowserContext) -> Iterator[Desk]:
-    page = window.new_page()
-    opened = Desk(page, window, place.base)
-    page.on("console", lambda said: opened.trouble.append(said.text) if said.type == "error" else None)
-    page.on("pageerror", lambda error: opened.trouble.append(str(error)))
+    opened = Desk.at(window, place.base)
     yield opened
-    page.close()
+    opened.page.close()
     assert [text for text in opened.trouble if not any(part in text for part in opened.forgiven)] == []
 
 
@@ -115,8 +112,8 @@ def test_a_render_is_followed_edited_interrupted_and_found_elsewhere(
     expect(cell).to_contain_text("all there")
     render(folder, 2, pictures[8])
     expect(cell).to_contain_text("1 newer")
-    where.get_by_role("button", name="Take in 1 frame").click()
-    expect(where.get_by_role("status", name="Taken in")).to_have_text("1 frame replaced, 7 not brought, kept")
+    where.get_by_role("button", name="Bring in 1 frame").click()
+    expect(where.get_by_role("status", name="Brought in")).to_have_text("1 frame replaced, 7 not brought, kept")
     expect(where).to_contain_text("up to date")
     # Gone, and found by what is in it.
     folder.rename(renders / "shot" / "lamp v2")
@@ -130,7 +127,7 @@ def test_a_render_is_followed_edited_interrupted_and_found_elsewhere(
     expect(dialog.get_by_role("status", name="Compared")).to_have_text("8 frames the same, 1 new")
     dialog.get_by_role("button", name="Use this folder").click()
     expect(where).to_contain_text("renders/shot/lamp v2")
-    expect(where.get_by_role("button", name="Take in 1 frame")).to_be_visible()
+    expect(where.get_by_role("button", name="Bring in 1 frame")).to_be_visible()
     expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("12 fps")
 
 
@@ -168,7 +165,7 @@ def test_folders_are_looked_through_chosen_and_sorted_as_a_drop_is(here: Desk, r
     # Kept written: the newest is there, without another click.
     here.open(here.get("/api/projects").json()[0]["name"])
     page.get_by_role("tab", name="Hand-off").click()
-    page.get_by_role("checkbox", name="written in site").check()
+    page.get_by_role("checkbox", name="up to date in site").check()
     site = renders.parent / "site"
     until(lambda: len(list(site.glob("*/*.gif"))) == 1)
     (loop,) = site.glob("*/*.gif")

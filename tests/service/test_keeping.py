@@ -2,15 +2,21 @@
 
 import signal
 from collections.abc import Iterator
+from contextlib import suppress
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
+from PIL import Image
 
+from jayflick.service import handoffs
+from jayflick.service.mariadb import PrivateServer
+from jayflick.service.settings import Settings
 from tests.prepared import copy_empty
 from tests.server import Server, until
-from tests.service.conftest import FEW, bench, colours, current, edit, finished, project_of
+from tests.service.conftest import FEW, bench, colours, current, edit, finished, project_of, serving
 
 
 @pytest.fixture
@@ -40,8 +46,12 @@ def newest(client: httpx.Client, project_id: str) -> bytes:
 
 def written(handoff: Path) -> dict[str, bytes]:
     """What is there, without what is being prepared beside it."""
-    files = [file for file in handoff.rglob("*") if file.is_file() and ".handing-off" not in str(file)]
-    return {file.name: file.read_bytes() for file in files}
+    found = {}
+    for folder in handoff.glob("[!.]*"):
+        for file in folder.glob("**/*.*"):
+            with suppress(FileNotFoundError):  # of a longer set
+                found[file.name] = file.read_bytes()
+    return found
 
 
 def test_the_newest_that_passes_is_there_whole_and_nothing_else_is_touched(
@@ -105,14 +115,15 @@ def test_the_newest_that_passes_is_there_whole_and_nothing_else_is_touched(
         assert (bench(client, project_id)["kept"], written(handoff)) == ([], before)
 
 
+def as_frames(recipe: dict[str, Any]) -> None:
+    shared = {"id", "name", "take", "size"}
+    one = {key: value for key, value in recipe["outputs"][0].items() if key in shared}
+    recipe["outputs"] = [one | {"format": "frames", "file_name": "set.zip", "names": "buoy_#"}]
+
+
 def test_a_set_that_gets_shorter_leaves_none_of_its_own_behind(place: Server, handoff: Path) -> None:
     with place.client() as client:
         project_id = project_of(client)
-
-        def as_frames(recipe: dict[str, Any]) -> None:
-            shared = {"id", "name", "take", "size"}
-            one = {key: value for key, value in recipe["outputs"][0].items() if key in shared}
-            recipe["outputs"] = [one | {"format": "frames", "file_name": "set.zip", "names": "buoy_#"}]
 
         assert edit(client, project_id, as_frames).status_code == 200
         output = bench(client, project_id)["recipe"]["outputs"][0]["id"]
@@ -126,3 +137,30 @@ def test_a_set_that_gets_shorter_leaves_none_of_its_own_behind(place: Server, ha
         assert (
             client.put(f"/api/projects/{project_id}/outputs/none/kept", json={"kept": True}).status_code == 404
         )
+
+
+def test_what_was_written_is_its_own_even_if_the_program_dies_before_it_says_so(
+    database: PrivateServer, tmp_path: Path, handoff: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    place, dies = handoffs.into_folder, [True]
+
+    def killed(*args: Any, **options: Any) -> Any:
+        placed = place(*args, **options)
+        if dies.pop() if dies else False:
+            placed.done()
+            raise OSError("the power went")
+        return placed
+
+    settings = Settings(data=tmp_path, database=database.url, handoff=handoff, workers=1, decoders=1)
+    with serving(settings) as (client, _):
+        project_id = project_of(client)
+        edit(client, project_id, as_frames)
+        output = bench(client, project_id)["recipe"]["outputs"][0]["id"]
+        keep(client, project_id, output)
+        until(lambda: len(written(handoff)) == 6)
+        monkeypatch.setattr(handoffs, "into_folder", killed)
+        edit(client, project_id, lambda recipe: recipe["outputs"][0]["size"].update(width=20))
+        until(lambda: not dies)
+        edit(client, project_id, lambda recipe: recipe["outputs"][0]["size"].update(width=10))
+        until(lambda: bench(client, project_id)["kept"][0]["problem"] is None)
+        until(lambda: {Image.open(BytesIO(data)).width for data in written(handoff).values()} == {10})

@@ -2,7 +2,9 @@
 
 import subprocess
 import sys
+import threading
 import unicodedata
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -159,3 +161,22 @@ def test_an_ending_is_kept_and_plain_names_are_as_they_are() -> None:
         "_x",
         "-.gif",
     )
+
+
+def test_a_file_that_is_replaced_is_there_all_the_while(tmp_path: Path) -> None:
+    old_set(tmp_path)
+    over = threading.Event()
+    met: set[bytes] = set()
+
+    def read() -> None:
+        while not over.is_set():
+            met.add((tmp_path / NAMES[0]).read_bytes())
+            assert met <= {b"old", b"new", b"newer"}
+
+    with ThreadPoolExecutor(1) as pool:
+        reading = pool.submit(read)
+        for number in range(200):
+            place(tmp_path, [(NAMES[0], [b"new", b"newer"][number % 2].lower)], []).done()
+        over.set()
+        reading.result()
+    assert len(met) > 1

@@ -46,9 +46,10 @@ class Store:
             atomic_write(self.path(sha256), data)
         return sha256
 
-    def copy(self, file: BinaryIO) -> str:
+    def copy(self, file: BinaryIO, size: int) -> str:
         """Keep what a file holds that others may write to meanwhile; returns the SHA-256 of what is kept.
 
+        ``size``: its bytes as they were told; of one that grows no more is copied, however fast that is.
         Where the file system can (``FICLONE``, ioctl_ficlone(2)) it shares the file's blocks. ``OSError``
         leaves nothing behind.
         """
@@ -62,9 +63,11 @@ class Store:
                 try:
                     fcntl.ioctl(kept, _FICLONE, file.fileno())
                 except OSError:
-                    while block := file.read(_BLOCK):
+                    left = size
+                    while block := file.read(min(_BLOCK, left)):
                         digest.update(block)
                         kept.write(block)
+                        left -= len(block)
                 else:
                     while block := kept.read(_BLOCK):
                         digest.update(block)

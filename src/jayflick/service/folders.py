@@ -2,12 +2,13 @@
 
 import os
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
 from pathlib import Path
 
 from ..core.errors import InputError
-from ..core.roots import Root
+from ..core.roots import Entry, Listing, Root
 from ..core.sequence.listing import Listed, kind_by_name, listed
 from ..core.text import clean
 from .decoding import Decoders
@@ -17,6 +18,8 @@ from .schemas.folders import FolderInfo, FolderSequence, OpenInPlace
 
 MOST_SIZED = 60
 """Sequences of a folder of which the size is told: it takes reading a frame of each."""
+SIZES = 4096
+"""Sizes that are remembered."""
 MOST_NAMES = 100_000
 """Files and folders that are looked at below a folder that is opened whole."""
 
@@ -25,11 +28,10 @@ class Folders:
     """The folders that may be read, each with a name of its own."""
 
     def __init__(self, folders: Sequence[Path]) -> None:
-        names = Counter(Root(folder).name for folder in folders)
+        once = {root.path: root for root in map(Root, folders)}.values()
+        names = Counter(root.name for root in once)
         self.roots = [
-            root if names[root.name] == 1 else Root(folder, clean(root.path))
-            for folder in dict.fromkeys(folders)
-            for root in [Root(folder)]
+            root if names[root.name] == 1 else Root(Path(root.path), clean(root.path)) for root in once
         ]
 
     def root(self, name: str) -> Root:
@@ -56,14 +58,46 @@ class Folders:
         return f"{root.name}/{clean(path)}" if path else root.name
 
 
-def listing(root: Root, shown: str, decoders: Decoders) -> FolderInfo:
-    """What is in a folder, its sequences as names tell them."""
-    path = root.found(shown)
-    found = root.listing(path)
-    sequences, others = listed(found.entries)
-    sized = [one for one in sequences if one.kind == "frames"][:MOST_SIZED]
-    with ThreadPoolExecutor(2) as pool:
-        sizes = dict(zip(sized, pool.map(lambda one: _size_of(root, path, one, decoders), sized), strict=True))
+class Listings:
+    """Tells what is in folders. The sizes of pictures are remembered: a folder is looked at again and again."""
+
+    def __init__(self, decoders: Decoders) -> None:
+        self._decoders = decoders
+        self._size = lru_cache(SIZES)(self._read_size)
+
+    def of(self, root: Root, shown: str) -> FolderInfo:
+        """What is in a folder, its sequences as names tell them."""
+        path = root.found(shown)
+        found = root.listing(path)
+        sequences, others = listed(found.entries)
+        entries = {entry.name: entry for entry in found.entries}
+        sized = [one for one in sequences if one.kind == "frames"][:MOST_SIZED]
+
+        def size(one: Listed) -> tuple[int, int] | None:
+            return self._size(root, os.path.join(path, one.names[0]), entries[one.names[0]])
+
+        with ThreadPoolExecutor(2) as pool:
+            sizes = dict(zip(sized, pool.map(size, sized), strict=True))
+        return _told(root, path, found, sequences, others, sizes)
+
+    def _read_size(self, root: Root, path: str, entry: Entry) -> tuple[int, int] | None:
+        """Of a picture as it was when it was listed; one that has changed since is another entry."""
+        try:
+            with root.open_file(path) as file:
+                header = self._decoders.header(file, entry.name)
+        except InputError:
+            return None
+        return header.width, header.height
+
+
+def _told(
+    root: Root,
+    path: str,
+    found: Listing,
+    sequences: Sequence[Listed],
+    others: int,
+    sizes: Mapping[Listed, tuple[int, int] | None],
+) -> FolderInfo:
     return FolderInfo(
         root=root.name,
         path=clean(path),
@@ -89,15 +123,6 @@ def listing(root: Root, shown: str, decoders: Decoders) -> FolderInfo:
         others=others,
         more=found.more,
     )
-
-
-def _size_of(root: Root, path: str, one: Listed, decoders: Decoders) -> tuple[int, int] | None:
-    try:
-        with root.open_file(os.path.join(path, one.names[0])) as file:
-            header = decoders.header(file, one.names[0])
-    except InputError:
-        return None
-    return header.width, header.height
 
 
 def chosen(root: Root, choice: OpenInPlace, most: int) -> list[Place]:
@@ -135,8 +160,8 @@ def _below(root: Root, path: str) -> list[str]:
     return [inside for inside in files if kind_by_name(clean(inside)) is not None]
 
 
-def _holds(entries: Sequence[object]) -> str:
-    folders = sum(getattr(entry, "folder", False) for entry in entries)
+def _holds(entries: Sequence[Entry]) -> str:
+    folders = sum(entry.folder for entry in entries)
     files = len(entries) - folders
     parts = [
         f"{count} {word if count == 1 else word + 's'}"

@@ -156,6 +156,7 @@ class Following:
                 self._look_up()
             return
         for changed in settled(folders, SETTLE, _none, self._due, below=False, until=self._anew[far]):
+            self._look_up()
             for project_id, its in found.items():
                 if its & changed or (its and self._overdue(project_id)):
                     self._changed(project_id)

@@ -98,9 +98,9 @@ class Intake:
                 if is_locked(file):
                     raise _on_its_way(place)
                 if status.st_size <= SMALL:
-                    found = _Held(file.read())
+                    found = _Held(file.read(status.st_size))
                 else:
-                    sha256 = self._service.store.copy(file)
+                    sha256 = self._service.store.copy(file, status.st_size)
                     found = _Held(kept.enter_context(self._service.store.path(sha256).open("rb")), sha256)
                 after = os.fstat(file.fileno())
                 if (after.st_size, after.st_mtime_ns) != (status.st_size, status.st_mtime_ns):

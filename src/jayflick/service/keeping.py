@@ -134,7 +134,8 @@ class Keeping:
                 .limit(1)
             ).first()
         leaving = {f"{name}/{file.path}": file for files in handoffs.leaving(chosen) for file in files}
-        same = last is not None and last.key == chosen[0].info.content and leaving.keys() == row.files.keys()
+        settled = leaving.keys() == row.files.keys() and all(len(known) == 1 for known in row.files.values())
+        same = settled and last is not None and last.key == chosen[0].info.content
         if same and all((folder / path).exists() for path in leaving):
             return False
         files = {path: hashlib.sha256(file.read()).hexdigest() for path, file in leaving.items()}
@@ -142,19 +143,29 @@ class Keeping:
         ours = {last.sha256} if last is not None else set()
         _need_ours(folder, files, row.files, ours)
         rows = handoffs.described(chosen, project_id, "folder")
+        # Noted before it is there: whenever the program dies, what it wrote is known to be its own.
+        either = {
+            path: sorted({*row.files.get(path, ()), *filter(None, [files.get(path)])})
+            for path in row.files.keys() | files.keys()
+        }
+        service.transact(_note, project_id, output_id, either)
         placed = handoffs.into_folder(chosen, folder, name, rows, replace=True)
 
         def remember(session: Session) -> None:
             projects.find(session, project_id)
             session.add_all(rows)
-            kept = session.get(KeptOutput, (project_id, output_id), with_for_update=True)
-            if kept is not None:
-                kept.files = files
+            _note(session, project_id, output_id, {path: [sha256] for path, sha256 in files.items()})
 
         service.transact(remember)
         placed.done()
         _clear(folder, row.files, files)
         return True
+
+
+def _note(session: Session, project_id: str, output_id: str, files: dict[str, list[str]]) -> None:
+    kept = session.get(KeptOutput, (project_id, output_id), with_for_update=True)
+    if kept is not None:
+        kept.files = files
 
 
 def _need_passing(chosen: Sequence[MadeOutput]) -> None:
@@ -171,11 +182,13 @@ def _need_passing(chosen: Sequence[MadeOutput]) -> None:
                 )
 
 
-def _need_ours(folder: Path, files: Mapping[str, str], known: Mapping[str, str], ours: set[str]) -> None:
+def _need_ours(
+    folder: Path, files: Mapping[str, str], known: Mapping[str, Sequence[str]], ours: set[str]
+) -> None:
     """Refuse to replace a file that somebody else wrote, or wrote to."""
     for path, sha256 in files.items():
         there = _hash(folder / path)
-        if there is not None and there not in (sha256, known.get(path), *ours):
+        if there is not None and there not in (sha256, *known.get(path, ()), *ours):
             raise InputError(
                 "is there already, and was not written by this output",
                 file=Path(path).name,
@@ -184,17 +197,17 @@ def _need_ours(folder: Path, files: Mapping[str, str], known: Mapping[str, str],
 
 
 def _hash(path: Path) -> str | None:
-    """Of a file's content; ``None`` where there is none."""
+    """Of a file's content; ``None`` where there is no file."""
     try:
         return hashlib.sha256(path.read_bytes()).hexdigest()
-    except (FileNotFoundError, NotADirectoryError):
+    except (FileNotFoundError, NotADirectoryError, IsADirectoryError):
         return None
 
 
-def _clear(folder: Path, before: Mapping[str, str], files: Mapping[str, str]) -> None:
+def _clear(folder: Path, before: Mapping[str, Sequence[str]], files: Mapping[str, str]) -> None:
     """Remove what was written before and is no part of it any more, as frames of a longer set."""
-    for path, sha256 in before.items():
-        if path not in files and _hash(folder / path) == sha256:
+    for path, known in before.items():
+        if path not in files and _hash(folder / path) in known:
             with suppress(OSError):
                 (folder / path).unlink()
                 (folder / path).parent.rmdir()  # only if nothing is in it

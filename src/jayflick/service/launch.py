@@ -36,7 +36,7 @@ def main(arguments: list[str] | None = None) -> int:
         action="append",
         default=[],
         metavar="FOLDER",
-        help="a folder that frames may be opened in where they lie, with all in it (several; default: none)",
+        help="a folder from which frames may be opened in place, with all below it; may be repeated",
     )
     parser.add_argument(
         "--handoff", type=Path, help="a folder that outputs may be written into (default: none)"

@@ -195,8 +195,8 @@ class KeptOutput(Base):
 
     project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
     output_id: Mapped[str] = mapped_column(String(40), primary_key=True)
-    files: Mapped[dict[str, str]] = mapped_column(JSON, default=dict)
-    """The SHA-256 of each file that was written, by its path in the folder: these may be replaced."""
+    files: Mapped[dict[str, list[str]]] = mapped_column(JSON, default=dict)
+    """By path in the folder the SHA-256 of what was written there, or is about to be: that may be replaced."""
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
     """Why the newest is not there."""
 

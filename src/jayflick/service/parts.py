@@ -20,7 +20,7 @@ from .decoding import Decoders
 from .deliveries import Deliveries
 from .demo import Demo
 from .events import Hub
-from .folders import Folders
+from .folders import Folders, Listings
 from .frames import FrameLists
 from .jobs import JobRunner
 from .likeness import Likenesses
@@ -93,6 +93,7 @@ class Service:
         self.decoders = Decoders(settings.decoders, settings.decode_bytes, settings.decode_seconds)
         self.demo = Demo(settings, self.transact, self.decoders, self.results, self.changed)
         self.folders = Folders(settings.frames)
+        self.listings = Listings(self.decoders)
         self.uploads = Semaphore(settings.uploads)
         """Uploads that are received side by side; others wait, with nothing of them in memory."""
         self.readers = CapacityLimiter(max(2 * settings.decoders, settings.uploads))

@@ -131,8 +131,16 @@ def _move_in(root: Path, beside: Path, paths: Sequence[str]) -> None:
         _need_free(root, path)
         target.parent.mkdir(parents=True, exist_ok=True)
         if target.exists() and not old.exists():
-            target.rename(old)
+            _keep(target, old)
         new.rename(target)
+
+
+def _keep(target: Path, old: Path) -> None:
+    """Keep what is replaced, and leave it where it is: whoever reads it meets the old file or the new one."""
+    try:
+        os.link(target, old, follow_symlinks=False)
+    except OSError:  # a file system without links
+        target.rename(old)
 
 
 def _take_back(root: Path, beside: Path, paths: Sequence[str]) -> None:
@@ -144,6 +152,7 @@ def _take_back(root: Path, beside: Path, paths: Sequence[str]) -> None:
                 target.rename(new)
             if old.exists():
                 old.rename(target)
+                old.unlink(missing_ok=True)  # two names of one file: rename(2) left both
         for parent in target.parents:
             if parent == root:
                 break

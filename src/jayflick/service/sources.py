@@ -20,7 +20,7 @@ from .errors import Conflict, NotFound
 from .folders import Folders
 from .in_place import take
 from .intake import Intake
-from .models import Frame, ImportFile, Source, now
+from .models import Frame, ImportFile, Picture, Source, now
 from .origins import Place, read, written
 from .parts import Service
 from .schemas.projects import Renewed
@@ -116,7 +116,7 @@ def renew(
     with service.sessions() as session:
         seen = look(session, service.folders, project_id)
     if seen is None:
-        raise NotFound("this project's frames were not opened in place", remedy="drop the newer frames")
+        raise _no_source()
     if seen.root is None or seen.state != "here":
         raise Conflict("the folder of these frames cannot be read", remedy="point to where it is now")
     paths = seen.difference.changed if only_changed else seen.difference.wanted
@@ -202,32 +202,45 @@ def follow(session: Session, project_id: str, *, follows: bool) -> None:
     projects.find(session, project_id, lock=True)
     source = session.get(Source, project_id, with_for_update=True)
     if source is None:
-        what = "its frames are no files of a folder that was opened in place"
-        raise NotFound(what, remedy="open a folder of numbered frames to follow it")
+        raise _no_source()
     if follows and not source.follows:
         source.arrived, source.pause = now(), 0.0
     source.follows = follows
 
 
-def compare(service: Service, project_id: str, root: Root, shown: str) -> tuple[Match, list[str], str]:
-    """How the frames in another folder compare with a project's: figures, their patterns, and the folder.
+@dataclass(frozen=True)
+class Elsewhere:
+    """Another folder, and how the frames in it compare with a project's."""
+
+    folder: str
+    patterns: list[str]
+    there: dict[str, Entry]
+    contents: dict[str, str]
+    """The SHA-256 of each file that may be one of the project's frames; empty of the others."""
+    match: Match
+    shown: frozenset[str]
+    """The SHA-256 of the frames that the project shows."""
+
+
+def compare(service: Service, project_id: str, root: Root, shown: str) -> Elsewhere:
+    """How the frames in another folder compare with a project's: of several sequences those that do best.
 
     Files are read for their content only where one of the project's frames has as many bytes.
     """
     with service.sessions() as session:
         source = session.get(Source, project_id)
         if source is None:
-            raise NotFound("this project's frames were not opened in place", remedy="drop the newer frames")
+            raise _no_source()
         revision = projects.current(session, projects.find(session, project_id))
-        frames = session.execute(
-            select(Frame.name, Frame.number, Frame.sha256)
+        rows = session.execute(
+            select(Frame.name, Frame.number, Frame.sha256, Picture.bytes)
+            .join(Picture, Picture.sha256 == Frame.sha256)
             .where(Frame.project_id == project_id, Frame.frame_set == revision.frame_set)
-            .order_by(Frame.position)
         ).all()
     path = root.found(shown)
     folder = root.absolute(path)
-    known = [(name, number, sha256) for name, number, sha256 in frames]
-    sizes = {service.store.path(sha256).stat().st_size for sha256 in {one[2] for one in known}}
+    known = [(name, number, sha256) for name, number, sha256, _ in rows]
+    sizes = {size for _, _, _, size in rows}
     _, _, there = _there(service.folders, folder, source.patterns)
     candidates = [(list(source.patterns), there)] if there else []
     if not there:
@@ -235,20 +248,19 @@ def compare(service: Service, project_id: str, root: Root, shown: str) -> tuple[
         sequences = [one for one in listed([entry for _, entry in entries])[0] if one.kind == "frames"]
         candidates = [([one.pattern], members(entries, [one.pattern])) for one in sequences]
     if not candidates:
-        raise InputError(
-            "there are no frames here", file=clean(os.path.basename(folder)), remedy="choose another"
-        )
+        name = clean(os.path.basename(folder))
+        raise InputError("there are no frames here", file=name, remedy="choose another")
 
-    def judged(candidate: tuple[list[str], dict[str, Entry]]) -> tuple[Match, list[str]]:
-        patterns, files = candidate
+    def judged(patterns: list[str], files: dict[str, Entry]) -> Elsewhere:
         contents = {
             inside: _hash(root, os.path.join(path, inside)) if entry.size in sizes else ""
             for inside, entry in files.items()
         }
-        return matched(contents, {one: number_of(one, patterns) for one in files}, known), patterns
+        match = matched(contents, {one: number_of(one, patterns) for one in files}, known)
+        return Elsewhere(folder, patterns, files, contents, match, frozenset(one[2] for one in known))
 
-    best, patterns = max(map(judged, candidates), key=lambda one: (one[0].same, one[0].other, -one[0].added))
-    return best, patterns, folder
+    found = (judged(*candidate) for candidate in candidates)
+    return max(found, key=lambda one: (one.match.same, one.match.other, -one.match.added))
 
 
 def _hash(root: Root, path: str) -> str:
@@ -261,21 +273,20 @@ def _hash(root: Root, path: str) -> str:
 
 def move(service: Service, project_id: str, root: Root, shown: str) -> None:
     """Say that a project's frames lie elsewhere now. What differs there is then newer, until it is taken in."""
-    _, patterns, folder = compare(service, project_id, root, shown)
-    path = root.relative(folder) or ""
-    _, _, there = _there(service.folders, folder, patterns)
-    with service.sessions() as session:
-        held = look(session, service.folders, project_id)
-    known = held.held if held is not None else frozenset()
-    seen = {}
-    for inside, entry in there.items():
-        sha256 = _hash(root, os.path.join(path, inside))
-        if sha256 in known:
-            seen[inside] = Seen(entry.size, entry.written, sha256)
+    found = compare(service, project_id, root, shown)
+    seen = {
+        path: Seen(entry.size, entry.written, found.contents[path])
+        for path, entry in found.there.items()
+        if found.contents[path] in found.shown
+    }
 
     def moved(session: Session) -> None:
         projects.find(session, project_id, lock=True)
         source = session.get_one(Source, project_id, with_for_update=True)
-        source.folder, source.patterns, source.seen = folder, patterns, written(seen)
+        source.folder, source.patterns, source.seen = found.folder, found.patterns, written(seen)
 
     service.transact(moved)
+
+
+def _no_source() -> NotFound:
+    return NotFound("its frames were not opened from a folder", remedy="open a folder of numbered frames")

@@ -1,6 +1,6 @@
 // Where a project's frames lie, when they were opened in place, and how that stands.
 
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { api, data, type Project, type SourceInfo } from "../api/client";
 import { ago, count } from "../format";
 import type { Verdict } from "../ui/controls";
@@ -16,7 +16,8 @@ export function useSource({ id, frame_set }: Pick<Project, "id" | "frame_set">):
       data<SourceInfo | null>(
         api.GET("/api/projects/{project_id}/folder", { params: { path: { project_id: id } } }),
       ),
-    placeholderData: keepPreviousData,
+    // Another project's are no stand-in.
+    placeholderData: (last, query) => (query?.queryKey[1] === id ? last : undefined),
     refetchInterval: ({ state }) => (state.data?.follows ? AGAIN : false),
   });
   return source.data ?? null;
@@ -39,44 +40,44 @@ export function standingOf(source: SourceInfo, now: number): SourceStanding {
     return {
       verdict: "stop",
       word: "not there",
-      text: "The folder was moved, renamed or unmounted. The project has all its frames.",
+      text: "The folder was moved, renamed or unmounted. The project still has all its frames.",
     };
   if (state === "refused")
     return { verdict: "stop", word: "not readable", text: "Its permissions do not let Jay Flick read it." };
   if (state === "apart")
     return {
       verdict: "look",
-      word: "apart",
-      text: "The project shows none of the frames in it: they were cut, made or replaced.",
+      word: "unrelated",
+      text: "None of the project's frames come from this folder any more: they were cut, generated or replaced.",
     };
   if (state === "closed")
     return {
       verdict: "look",
-      word: "not open",
-      text: "Jay Flick was started without it: ./start --frames FOLDER opens a folder and all in it.",
+      word: "no access",
+      text: "Jay Flick was started without access to it: start it with --frames and this folder.",
     };
-  if (source.problem) return { verdict: "stop", word: "not taken in", text: source.problem.message };
+  if (source.problem) return { verdict: "stop", word: "not brought in", text: source.problem.message };
   const open =
     waiting.length > 0
       ? ` ${waiting[0] ?? ""}${waiting.length > 1 ? ` and ${waiting.length - 1} more` : ""} still being written.`
       : "";
   if (source.busy)
-    return { verdict: "busy", word: "reading", text: `${count(newer + added, "frame")} on the way in.${open}` };
+    return { verdict: "busy", word: "reading", text: `${count(newer + added, "frame")} being read.${open}` };
   if (follows && source.stalled)
     return {
       verdict: "look",
-      word: "still",
-      text: `${count(usable, "frame")}; none came since ${ago(source.arrived, now)}.${open}`,
+      word: "stalled",
+      text: `${count(usable, "frame")}; the last came ${ago(source.arrived, now)}.${open}`,
     };
   if (follows)
     return {
       verdict: "busy",
       word: "following",
-      text: `${usable} so far, the last ${ago(source.arrived, now)}.${open}`,
+      text: `${usable} so far; the last came ${ago(source.arrived, now)}.${open}`,
     };
   if (newer + added > 0)
     return { verdict: "look", word: `${newer + added} newer`, text: newerInWords(source) + open };
-  const gone = lacking > 0 ? ` ${count(lacking, "frame")} of the project no longer there.` : "";
+  const gone = lacking > 0 ? ` ${count(lacking, "frame")} of the project no longer in the folder.` : "";
   return {
     verdict: "fine",
     word: "up to date",

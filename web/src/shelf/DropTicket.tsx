@@ -92,7 +92,7 @@ export function DropTicket() {
                 <Button
                   aria-expanded={looking}
                   disabled={progress !== null}
-                  title="Read where they lie, and followed while they render"
+                  title="Frames are read where they are, and can be followed while they render"
                   onClick={() => setLooking(!looking)}
                 >
                   Open a folder here

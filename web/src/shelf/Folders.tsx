@@ -5,7 +5,7 @@ import { ChevronRight, Clapperboard, FileArchive, Folder, Images } from "lucide-
 import { useEffect, useId, useMemo, useRef, useState } from "react";
 import { api, data, type FolderInfo, type OpenInPlace } from "../api/client";
 import { ago, count, size } from "../format";
-import { Button, Mark } from "../ui/controls";
+import { Button, Checkbox, Mark } from "../ui/controls";
 import { anyOf } from "../wildcard";
 
 /** A folder: one that may be read, or one in it. */
@@ -62,9 +62,19 @@ export function useFolder(names: readonly string[]) {
     refetchInterval: ({ state }) => (filesIn(state.data) > MANY ? false : AGAIN),
     retry: false,
   });
+  const rows = useMemo<readonly Row[]>(
+    () => [
+      ...(found.data?.folders ?? []).map((name) => ({ kind: "folder", name }) as const),
+      ...(found.data?.sequences ?? []).map((files) => ({ kind: "files", name: files.pattern, files }) as const),
+    ],
+    [found.data],
+  );
   return {
+    names,
     place,
-    found,
+    found: found.data,
+    error: found.error,
+    rows,
     go: (to: Place) => {
       localStorage.setItem(LAST, JSON.stringify(to));
       setPlace(to);
@@ -81,14 +91,14 @@ export function OpenHere({
   onOpen: (choice: OpenInPlace, follow: boolean) => void;
   onClose: () => void;
 }) {
-  const { place, found, go } = useFolder(names);
+  const folder = useFolder(names);
+  const { place, found, rows } = folder;
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [follow, setFollow] = useState(false);
   const move = (to: Place) => {
     setChosen(new Set());
-    go(to);
+    folder.go(to);
   };
-  const rows = useRows(found.data);
   const open = (some: readonly Row[]) =>
     onOpen(
       {
@@ -100,18 +110,14 @@ export function OpenHere({
     );
   const picked = rows.filter((row) => chosen.has(keyOf(row)));
   const frames = picked.reduce((sum, row) => sum + (row.kind === "files" ? row.files.count : 0), 0);
-  const sequences = found.data?.sequences.length ?? 0;
+  const sequences = found?.sequences.length ?? 0;
   return (
     <section
       aria-label="Folders here"
       className="flex flex-col gap-3 rounded-[12px] border border-jay bg-card px-6 py-4"
     >
       <FolderList
-        names={names}
-        place={place}
-        found={found.data}
-        error={found.error}
-        rows={rows}
+        folder={folder}
         chosen={chosen}
         onChoose={setChosen}
         onGo={move}
@@ -128,20 +134,12 @@ export function OpenHere({
             Open all in this folder
           </Button>
         )}
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={follow}
-            onChange={(event) => setFollow(event.target.checked)}
-            className="size-4 accent-[var(--jay)]"
-          />
-          Follow while frames are rendered
-        </label>
+        <Checkbox label="Follow while frames are rendered" checked={follow} onChange={setFollow} />
         <span className="grow" />
         <span role="status" aria-label="Chosen" className="text-ink-2">
           {picked.length > 0
             ? [frames > 0 ? count(frames, "file") : "", folderWords(picked)].filter(Boolean).join(", ")
-            : found.data && [count(sequences, "sequence"), othersWords(found.data)].filter(Boolean).join(", ")}
+            : found && [count(sequences, "sequence"), othersWords(found)].filter(Boolean).join(", ")}
         </span>
         <Button look="quiet" onClick={onClose}>
           Cancel
@@ -158,34 +156,16 @@ const folderWords = (rows: readonly Row[]) => {
 const othersWords = ({ others }: FolderInfo) => (others > 0 ? count(others, "other file") : "");
 const keyOf = ({ kind, name }: Row) => `${kind} ${name}`;
 
-export function useRows(found: FolderInfo | undefined): readonly Row[] {
-  return useMemo(
-    () => [
-      ...(found?.folders ?? []).map((name) => ({ kind: "folder", name }) as const),
-      ...(found?.sequences ?? []).map((files) => ({ kind: "files", name: files.pattern, files }) as const),
-    ],
-    [found],
-  );
-}
-
 /** A folder's folders and sequences; what is chosen, and where one goes, is up to whoever shows it. */
 export function FolderList({
-  names,
-  place,
-  found,
-  error,
-  rows,
+  folder: { names, place, found, error, rows },
   chosen,
   onChoose,
   onGo,
   onOpen,
   onClose,
 }: {
-  names: readonly string[];
-  place: Place;
-  found: FolderInfo | undefined;
-  error: Error | null;
-  rows: readonly Row[];
+  folder: Omit<ReturnType<typeof useFolder>, "go">;
   chosen: ReadonlySet<string>;
   onChoose: (chosen: ReadonlySet<string>) => void;
   onGo: (place: Place) => void;

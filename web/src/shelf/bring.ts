@@ -181,13 +181,8 @@ export function batches<T extends { file: Pick<File, "size"> }>(files: readonly 
  * Bring the files in; returns the projects they made. Null when it failed or was called off, or when there are
  * several sequences, which somebody has to sort first.
  */
-export async function bring(files: readonly Brought[], queries: QueryClient): Promise<ImportDone | null> {
-  if (useBringing.getState().progress) return null;
-  abort = new AbortController();
-  const { signal } = abort;
-  useBringing.setState({ ...NOTHING, progress: { done: 0, total: files.length, importId: "" } });
-  try {
-    sessionStorage.removeItem(UNSORTED);
+export function bring(files: readonly Brought[], queries: QueryClient): Promise<ImportDone | null> {
+  return take(files.length, queries, async (signal) => {
     const { id, taken } = await send(
       files,
       signal,
@@ -198,35 +193,17 @@ export async function bring(files: readonly Brought[], queries: QueryClient): Pr
       { holdClips: true },
     );
     remember(files, taken);
-    const refused = taken.filter((file) => file.problem);
-    const frames = taken.reduce((sum, file) => sum + file.frames, 0);
-    const clips = taken.flatMap((file) => (file.clip ? [file.clip] : []));
-    if (clips.length > 0) {
-      useBringing.setState({ cutting: { importId: id, clips, files: files.length, frames, refused } });
-      return null;
-    }
-    return await settle(id, files.length, frames, refused, queries, { signal, folder: files[0]?.folder });
-  } catch (error) {
-    if (!signal.aborted) fail(error);
-    abort.abort();
-    return null;
-  } finally {
-    useBringing.setState({ progress: null, newest: [] });
-  }
+    return { id, taken, folder: files[0]?.folder };
+  });
 }
 
 /** Open files of this machine where they lie; like `bring`. `follow`: frames are taken in as they come. */
-export async function openHere(
+export function openHere(
   choice: OpenInPlace,
   follow: boolean,
   queries: QueryClient,
 ): Promise<ImportDone | null> {
-  if (useBringing.getState().progress) return null;
-  abort = new AbortController();
-  const { signal } = abort;
-  useBringing.setState({ ...NOTHING, progress: { done: 0, total: 0, importId: "" } });
-  try {
-    sessionStorage.removeItem(UNSORTED);
+  return take(0, queries, async (signal) => {
     const { id } = await data<ImportStarted>(api.POST("/api/imports", { signal }));
     useBringing.setState({ progress: { done: 0, total: 0, importId: id } });
     const { folder, files } = await data<OpenedInPlace>(
@@ -236,15 +213,32 @@ export async function openHere(
         signal,
       }),
     );
-    const refused = files.filter((file) => file.problem);
-    const frames = files.reduce((sum, file) => sum + file.frames, 0);
-    const clips = files.flatMap((file) => (file.clip ? [file.clip] : []));
-    followed = follow ? id : "";
+    sessionStorage.setItem(FOLLOWED, follow ? id : "");
+    return { id, taken: files, folder };
+  });
+}
+
+/** Have files read into an import that is left open, then go on with it: to clips that wait, to sorting, to projects. */
+async function take(
+  total: number,
+  queries: QueryClient,
+  read: (signal: AbortSignal) => Promise<{ id: string; taken: FileTaken[]; folder?: string }>,
+): Promise<ImportDone | null> {
+  if (useBringing.getState().progress) return null;
+  abort = new AbortController();
+  const { signal } = abort;
+  useBringing.setState({ ...NOTHING, progress: { done: 0, total, importId: "" } });
+  try {
+    sessionStorage.removeItem(UNSORTED);
+    const { id, taken, folder } = await read(signal);
+    const refused = taken.filter((file) => file.problem);
+    const frames = taken.reduce((sum, file) => sum + file.frames, 0);
+    const clips = taken.flatMap((file) => (file.clip ? [file.clip] : []));
     if (clips.length > 0) {
-      useBringing.setState({ cutting: { importId: id, clips, files: files.length, frames, refused } });
+      useBringing.setState({ cutting: { importId: id, clips, files: taken.length, frames, refused } });
       return null;
     }
-    return await settle(id, files.length, frames, refused, queries, { signal, folder });
+    return await settle(id, taken.length, frames, refused, queries, { signal, folder });
   } catch (error) {
     if (!signal.aborted) fail(error);
     abort.abort();
@@ -254,8 +248,8 @@ export async function openHere(
   }
 }
 
-/** The import whose projects are to follow the folders they were opened in. */
-let followed = "";
+/** The import whose projects are to follow the folders they were opened in; it may be sorted after a reload. */
+const FOLLOWED = "jayflick-followed";
 
 /** All is there: it becomes projects, unless there are several sequences, which somebody has to sort first. */
 async function settle(
@@ -459,7 +453,7 @@ async function finish(
       signal,
     }),
   );
-  if (followed === importId)
+  if (sessionStorage.getItem(FOLLOWED) === importId)
     for (const { id } of done.projects)
       await data(
         api.PUT("/api/projects/{project_id}/folder", {

@@ -1,5 +1,6 @@
 """Folders of this machine: opened in place, and followed while frames are rendered into them."""
 
+from dataclasses import asdict
 from datetime import timedelta
 from typing import Annotated
 
@@ -52,7 +53,7 @@ def list_folders(service: Parts) -> list[str]:
 @router.get("/folders/listing")
 def list_folder(service: Parts, root: RootName, path: FolderPath = "") -> FolderInfo:
     """What is in a folder, its sequences as their names tell them."""
-    return folders.listing(service.folders.root(root), path, service.decoders)
+    return service.listings.of(service.folders.root(root), path)
 
 
 @router.post("/imports/{import_id}/folder")
@@ -131,14 +132,8 @@ def change_project_folder(
 @router.get("/projects/{project_id}/folder/elsewhere")
 def compare_folder(project_id: ProjectId, service: Parts, root: RootName, path: FolderPath = "") -> SourceMatch:
     """How the frames in another folder compare with a project's, before it is said that they are these."""
-    match, _, folder = sources.compare(service, project_id, service.folders.root(root), path)
-    return SourceMatch(
-        folder=service.folders.shown(folder),
-        same=match.same,
-        other=match.other,
-        added=match.added,
-        lacking=match.lacking,
-    )
+    found = sources.compare(service, project_id, service.folders.root(root), path)
+    return SourceMatch(folder=service.folders.shown(found.folder), **asdict(found.match))
 
 
 @router.post("/projects/{project_id}/folder/renew")

@@ -15,7 +15,7 @@ import {
   type ResultInfo,
 } from "../../api/client";
 import { ago, count, seconds, size, times } from "../../format";
-import { Button, IconButton, Mark, Row, Segmented, TextField } from "../../ui/controls";
+import { Button, Checkbox, IconButton, Mark, Row, Segmented, TextField } from "../../ui/controls";
 import { tell, tellError } from "../../ui/notices";
 import { useWished } from "../../ui/useWished";
 import { viewOf } from "../formats/table";
@@ -300,17 +300,7 @@ function Kept({ bench }: { bench: PanelProps["bench"] }) {
     );
   return (
     <div className="flex flex-col gap-1">
-      <label className="flex items-center gap-2">
-        <input
-          type="checkbox"
-          checked={on}
-          onChange={(event) => change(event.target.checked)}
-          className="size-4 shrink-0 accent-[var(--jay)]"
-        />
-        <span className="min-w-0">
-          Keep {output.name} written in {folder}
-        </span>
-      </label>
+      <Checkbox label={`Keep ${output.name} up to date in ${folder}`} checked={on} onChange={change} />
       {on && kept?.problem && (
         <p role="alert" className="text-xs">
           <Mark verdict="stop" word="not written" /> {describeProblem(kept.problem)}

@@ -1,12 +1,12 @@
-// The folder that frames were opened in: what is newer there, taken in once or as it comes, and where it is now.
+// The folder that frames were opened in: what is newer there, brought in once or as it comes, and where it is now.
 
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, data, type Renewed, type SourceInfo, type SourceMatch } from "../../api/client";
 import { count } from "../../format";
-import { FolderList, useFolder, useFolderNames, useRows, type Place } from "../../shelf/Folders";
-import { Button, Mark } from "../../ui/controls";
+import { FolderList, useFolder, useFolderNames, type Place } from "../../shelf/Folders";
+import { Button, Checkbox, Mark } from "../../ui/controls";
 import { tellError } from "../../ui/notices";
 import { useWished } from "../../ui/useWished";
 import type { Bench } from "../edits";
@@ -29,7 +29,7 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
         .catch(tellError)
         .then(reload),
     );
-  const takeIn = () => {
+  const bringIn = () => {
     setDone(null);
     data<Renewed | null>(api.POST("/api/projects/{project_id}/folder/renew", { params }))
       .then(setDone)
@@ -66,21 +66,11 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
       )}
       <span className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
         {fresh > 0 && !source.follows && source.state === "here" && (
-          <Button look="strong" disabled={source.busy} onClick={takeIn}>
-            Take in {count(fresh, "frame")}
+          <Button look="strong" disabled={source.busy} onClick={bringIn}>
+            Bring in {count(fresh, "frame")}
           </Button>
         )}
-        {source.state === "here" && (
-          <label className="flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              checked={follows}
-              onChange={(event) => change(event.target.checked)}
-              className="size-4 accent-[var(--jay)]"
-            />
-            Follow
-          </label>
-        )}
+        {source.state === "here" && <Checkbox label="Follow" checked={follows} onChange={change} />}
         {names.length > 0 && (
           <Button
             look={source.state === "gone" ? "strong" : "quiet"}
@@ -92,7 +82,7 @@ export function SourceFolder({ bench, source }: { bench: Bench; source: SourceIn
         )}
       </span>
       {done && (
-        <p role="status" aria-label="Taken in" className="text-xs">
+        <p role="status" aria-label="Brought in" className="text-xs">
           {inWords(done)}
         </p>
       )}
@@ -123,10 +113,10 @@ function Elsewhere({
   onClose: () => void;
   onTake: (place: Place) => void;
 }) {
-  const { place, found, go } = useFolder(names);
-  const rows = useRows(found.data);
+  const folder = useFolder(names);
+  const { place, found } = folder;
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const there = (found.data?.sequences.length ?? 0) > 0;
+  const there = (found?.sequences.length ?? 0) > 0;
   const match = useQuery({
     queryKey: ["elsewhere", project, place.root, place.path],
     queryFn: ({ signal }) =>
@@ -151,14 +141,10 @@ function Elsewhere({
         >
           <Dialog.Title className="text-[15px] font-bold">Where are these frames now?</Dialog.Title>
           <FolderList
-            names={names}
-            place={place}
-            found={found.data}
-            error={found.error}
-            rows={rows}
+            folder={folder}
             chosen={chosen}
             onChoose={setChosen}
-            onGo={go}
+            onGo={folder.go}
             onOpen={() => undefined}
             onClose={onClose}
           />
@@ -193,9 +179,9 @@ function Elsewhere({
 function compared({ same, other, added, lacking }: SourceMatch): string {
   return [
     `${count(same, "frame")} the same`,
-    other > 0 ? `${other} of the same number, changed` : "",
+    other > 0 ? `${other} changed` : "",
     added > 0 ? `${added} new` : "",
-    lacking > 0 ? `${lacking} of the project not there` : "",
+    lacking > 0 ? `${lacking} missing` : "",
   ]
     .filter(Boolean)
     .join(", ");
