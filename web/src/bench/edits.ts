@@ -16,6 +16,7 @@ import {
 import { jobKey, useLive } from "../api/live";
 import { tellError } from "../ui/notices";
 import type { Flight } from "./flight";
+import { useSoFar } from "./useSoFar";
 import type { Grid } from "./views";
 
 interface Edit {
@@ -76,6 +77,8 @@ function applied(of: Recipe, edit: Edit): Recipe {
 const RETRY = 1000;
 /** While a control moves, a render under way is let finish or, as it shows what it codes, go on for so long. */
 const PATIENCE = 1000;
+/** On a busy machine it may need longer before it shows anything: otherwise none ever would. */
+const LONGEST = 6000;
 let queries: QueryClient | undefined;
 let timer: ReturnType<typeof setTimeout> | undefined;
 let sentAt = 0;
@@ -94,7 +97,9 @@ function renderUnderWay(project: string, output: string): boolean {
   const known = cached(project);
   const result = known?.results.find((one) => one.output_id === output);
   const behind = result?.revision_id !== known?.revision.id;
-  return (state === "running" || behind) && performance.now() - sentAt < PATIENCE;
+  const nothingYet = (state === "running" || state === "queued") && useSoFar.getState().steps === 0;
+  const patience = nothingYet ? LONGEST : PATIENCE;
+  return (state === "running" || behind) && performance.now() - sentAt < patience;
 }
 
 function soon(delay: number): void {
