@@ -314,6 +314,11 @@ def test_a_file_that_eats_memory_or_time_costs_one_clear_message() -> None:
         assert refused.error.file == name
         (piece,) = decoders.pieces(GOOD[0][1], "wave_1.png")  # the next file is read as ever
         assert isinstance(piece, Piece)
+        good = GOOD[0][1]
+        beside = list(decoders.only_pieces([(good, "wave_1.png"), (data, name), (good, "wave_2.png")]))
+        assert len(beside) == 3
+        assert not isinstance(beside[0] or beside[2], Refused), "its neighbours are read by themselves"
+        assert list(decoders.only_pieces([(good, "wave_1.png")])) == [piece]
         decoders.stop()
 
 

@@ -4,7 +4,9 @@ import fcntl
 import hashlib
 import os
 import signal
+import zipfile
 from collections.abc import Iterator
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -69,6 +71,30 @@ def test_what_is_opened_in_place_is_what_a_drop_brings(opened: httpx.Client, ren
     assert (where["folder"], where["state"], where["count"]) == (f"{renders.name}/buoy", "here", len(files))
     assert not any(where[what] for what in ("newer", "added", "lacking", "waiting", "unusable", "follows"))
     assert opened.get(f"/api/projects/{dropped['projects'][0]['id']}/folder").json() is None
+
+
+def test_small_files_of_every_kind_come_in_together_as_they_do_one_by_one(
+    opened: httpx.Client, renders: Path
+) -> None:
+    loop, packed = BytesIO(), BytesIO()
+    first, *others = (Image.fromarray(frame) for frame in moving_square(3, 20, 16))
+    first.save(loop, "GIF", save_all=True, append_images=others, duration=40)
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("in/wake_1.png", png(moving_square(1, 30, 20)[0]))
+    mixed = [
+        *numbered(moving_square(3, 24, 18), "kite_{}.png"),
+        ("kite_4.png", b"\x89PNG\r\n\x1a\nno more"),
+        ("empty.png", b""),
+        ("loop.gif", loop.getvalue()),
+        ("packed.zip", packed.getvalue()),
+        ("twin.png", png(moving_square(1, 24, 18)[0])),
+    ]
+    (renders / "mixed").mkdir()
+    for name, data in mixed:
+        (renders / "mixed" / name).write_bytes(data)
+    inside, dropped = open_in_place(opened, renders, "mixed"), bring(opened, sorted(mixed))
+    assert inside["files"] == dropped["taken"]
+    assert len(inside["projects"]) == len(dropped["projects"])
 
 
 def opened_project(client: httpx.Client, renders: Path, name: str, count: int = 4) -> tuple[str, list[Path]]:

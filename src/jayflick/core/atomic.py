@@ -3,6 +3,7 @@
 import os
 import shutil
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import BinaryIO
 
@@ -42,6 +43,37 @@ def atomic_write(path: Path, data: bytes | BinaryIO, *, durable: bool = True) ->
         raise
 
 
+def atomic_write_all(files: Mapping[Path, bytes]) -> None:
+    """Write several small files, each whole or not at all; returns once all are on disk.
+
+    They are waited for together, which takes a file system with a journal a fraction of the time (fsync(2) of
+    the first commits what the others need). ``OSError`` leaves no half of one behind.
+    """
+    parts: list[tuple[int, str, Path]] = []
+    try:
+        for path, data in files.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            handle, name = tempfile.mkstemp(dir=path.parent, prefix=PART)
+            parts.append((handle, name, path))
+            with open(handle, "wb", closefd=False) as file:
+                file.write(data)
+        for handle, _, _ in parts:
+            os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)  # begins to write, and does not wait
+        for handle, _, _ in parts:
+            os.fsync(handle)
+        for _, name, path in parts:
+            os.replace(name, path)
+        for folder in {path.parent for path in files}:
+            _sync_folder(folder)
+    except BaseException:
+        for _, name, _ in parts:
+            Path(name).unlink(missing_ok=True)
+        raise
+    finally:
+        for handle, _, _ in parts:
+            os.close(handle)
+
+
 def moved_in(part: Path, path: Path, *, durable: bool = True) -> None:
     """Give what was written under a temporary name its own. ``durable``: only return once that is on disk."""
     try:
@@ -50,8 +82,12 @@ def moved_in(part: Path, path: Path, *, durable: bool = True) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         os.replace(part, path)
     if durable:
-        directory = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(directory)
-        finally:
-            os.close(directory)
+        _sync_folder(path.parent)
+
+
+def _sync_folder(folder: Path) -> None:
+    directory = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(directory)
+    finally:
+        os.close(directory)

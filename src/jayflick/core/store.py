@@ -4,12 +4,12 @@ import fcntl
 import hashlib
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
-from .atomic import PART, atomic_write, moved_in
+from .atomic import PART, atomic_write, atomic_write_all, moved_in
 
 _FICLONE = 0x40049409
 _BLOCK = 1 << 20
@@ -45,6 +45,18 @@ class Store:
         if not self.keep(sha256):
             atomic_write(self.path(sha256), data)
         return sha256
+
+    def put_all(self, contents: Sequence[bytes]) -> list[str]:
+        """Keep several small ones, as :meth:`put` does, in less time than one by one."""
+        hashes = [hashlib.sha256(data).hexdigest() for data in contents]
+        with self._locked(fcntl.LOCK_SH):
+            missing = {
+                self.path(sha256): data
+                for sha256, data in zip(hashes, contents, strict=True)
+                if not self._stays(sha256)
+            }
+        atomic_write_all(missing)
+        return hashes
 
     def copy(self, file: BinaryIO, size: int) -> str:
         """Keep what a file holds that others may write to meanwhile; returns the SHA-256 of what is kept.
@@ -86,10 +98,13 @@ class Store:
     def keep(self, sha256: str) -> bool:
         """Whether the content is there; if so it stays until it can be referred to."""
         with self._locked(fcntl.LOCK_SH):
-            try:
-                os.utime(self.path(sha256))
-            except FileNotFoundError:
-                return False
+            return self._stays(sha256)
+
+    def _stays(self, sha256: str) -> bool:
+        try:
+            os.utime(self.path(sha256))
+        except FileNotFoundError:
+            return False
         return True
 
     def discard(self, sha256: str, before: float) -> int:

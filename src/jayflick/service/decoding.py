@@ -8,7 +8,7 @@ import resource
 import signal
 import time
 import warnings
-from collections.abc import Callable, Generator, Iterable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -22,7 +22,17 @@ from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import WHOLE, Cut, Survey
 from ..core.pictures.header import Header
 from ..core.sequence.colours import Brought, colours_brought
-from ..core.sequence.pieces import Enclosed, Glimpse, Piece, Refused, glimpse, header, look_through, pieces
+from ..core.sequence.pieces import (
+    Enclosed,
+    Glimpse,
+    Piece,
+    Refused,
+    glimpse,
+    header,
+    look_through,
+    only_piece,
+    pieces,
+)
 from .errors import TooSlow, Unavailable
 from .forks import CONTEXT, stopping
 from .processes import forked_as
@@ -35,6 +45,8 @@ _PATIENCE = 30
 """On a busy machine a process may wait for its turn, but no longer than so many times what it may compute."""
 
 _TRIES = 4
+_MOMENT = 0.02
+"""Seconds of reading small files after which those that were read are told."""
 TURN = 0.5
 """Seconds after which a file that takes long gives way to others, between two of its pictures."""
 MOST_STANDING = 8
@@ -119,6 +131,22 @@ class Decoders:
             if isinstance(found, Piece | Refused | Enclosed):
                 yield found
 
+    def only_pieces(
+        self, files: Sequence[tuple[bytes, str]], *, patient: bool = False, wanted: Wanted | None = None
+    ) -> Iterator[Piece | Refused | None]:
+        """Of small files the picture that each is, in less time than one by one.
+
+        ``None`` of what is more than a picture, and of those that were not read since the process ended:
+        :meth:`pieces` tells what becomes of them. Raises ``Cancelled`` once it is not ``wanted`` any more.
+        """
+        task = _Task("several", "", {"files": files}, PATIENT if patient else 1, once=True)
+        told = 0
+        for found in self._asked(task, b"", wanted or Wanted()):
+            if isinstance(found, _Several):
+                told += len(found.pieces)
+                yield from found.pieces
+        yield from itertools.repeat(None, len(files) - told)
+
     def survey(self, data: Sent, name: str, wanted: Wanted) -> Survey:
         """What a clip holds; ``InputError`` when it cannot be told, ``Cancelled`` once it is not wanted."""
         return self._one(_Task("look_through", name, {}), data, Survey, wanted)
@@ -181,7 +209,7 @@ class Decoders:
                     self._free.put(kept)
                 elif kept is not None:
                     kept.stop()
-            if decoder.alive:
+            if decoder.alive or task.once:
                 return
             with self._alone:
                 taken: list[_Decoder | None] = []
@@ -297,15 +325,37 @@ class _Task:
     options: dict[str, Any]
     times: int = 1
     """How many times as long as usual it may take."""
+    once: bool = False
+    """Whether it is not tried again where its process ends."""
 
 
-Found = Piece | Refused | Enclosed | Survey | Glimpse | Brought | Header
+@dataclass(frozen=True)
+class _Several:
+    """What some of several files are, in their order."""
+
+    pieces: tuple[Piece | Refused | None, ...]
+
+
+def _several(data: bytes, name: str, files: Sequence[tuple[bytes, str]]) -> Iterator[_Several]:
+    """What several files are, a few at a time: as many as take no time that counts."""
+    found: list[Piece | Refused | None] = []
+    begun = time.monotonic()
+    for content, called in files:
+        found.append(only_piece(content, called))
+        if time.monotonic() - begun > _MOMENT:
+            yield _Several(tuple(found))
+            found, begun = [], time.monotonic()
+    yield _Several(tuple(found))
+
+
+Found = Piece | Refused | Enclosed | Survey | Glimpse | Brought | Header | _Several
 _TASKS: dict[str, Callable[..., Iterable[Found]]] = {
     "pieces": pieces,
     "look_through": look_through,
     "glimpse": glimpse,
     "header": header,
     "colours": colours_brought,
+    "several": _several,
 }
 
 

@@ -1,19 +1,23 @@
 """Files read where they lie, several at a time."""
 
+import os
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 from ..core.errors import InputError, Unfinished
 from ..core.roots import Root
 from .errors import problem_of
-from .intake import TOLD_EVERY, Intake
+from .intake import SMALL, TOLD_EVERY, Intake
 from .origins import Place
 from .schemas.document import Problem
 from .schemas.imports import FileTaken
 
 LANES = 4
 """Files of one choice that are read side by side: while two are decoded, others are copied and recorded."""
+
+TOGETHER = 128
+"""The most files that are handed to a reader at once."""
 
 
 def take(
@@ -32,30 +36,50 @@ def take(
     done = 0
     last = 0.0
 
-    def one(place: Place) -> FileTaken | Unfinished:
+    def some(chosen: Sequence[Place]) -> list[FileTaken | InputError]:
         nonlocal done, last
         intake.wanted.need()
-        try:
-            taken = intake.take_in_place(root, place, hold_clips=hold_clips, patient=patient)
-        except Unfinished as error:
-            return error
-        except InputError as error:  # not even opened
-            return _failed(place, error)
-        done += 1
+        found: list[FileTaken | InputError] = []
+        if len(chosen) > 1:
+            found = intake.take_small_in_place(root, chosen, hold_clips=hold_clips, patient=patient)
+        else:
+            try:
+                found.append(intake.take_in_place(root, chosen[0], hold_clips=hold_clips, patient=patient))
+            except InputError as error:
+                found.append(error)
+        done += sum(isinstance(one, FileTaken) for one in found)
         if time.monotonic() - last > TOLD_EVERY or done == len(places):
             last = time.monotonic()
-            told(done, taken.picture)
-        return taken
+            told(done, next((one.picture for one in reversed(found) if isinstance(one, FileTaken)), None))
+        return found
 
     with ThreadPoolExecutor(LANES) as pool:
-        found = list(pool.map(one, places))
+        found = [one for taken in pool.map(some, _together(root, places)) for one in taken]
     intake.keep()
     waiting = [place for place, one in zip(places, found, strict=True) if isinstance(one, Unfinished)]
     results = [
-        _failed(place, one) if isinstance(one, Unfinished) else one
+        _failed(place, one) if isinstance(one, InputError) else one
         for place, one in zip(places, found, strict=True)
     ]
     return results, waiting
+
+
+def _together(root: Root, places: Sequence[Place]) -> Iterator[list[Place]]:
+    """Files by turns, in their order: small ones several together, others one by one."""
+    some: list[Place] = []
+    size = 0
+    for place in places:
+        try:
+            its_own = os.stat(f"{place.folder}/{place.path}").st_size
+        except OSError:  # which is said once it is read
+            its_own = 0
+        if some and (size + its_own > SMALL or len(some) == TOGETHER):
+            yield some
+            some, size = [], 0
+        some.append(place)
+        size += its_own
+    if some:
+        yield some
 
 
 def _failed(place: Place, error: InputError) -> FileTaken:

@@ -2,7 +2,7 @@
 
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import ExitStack, closing
 from dataclasses import replace
 from threading import Lock
@@ -23,7 +23,7 @@ from .decoding import Sent, Wanted
 from .errors import problem_of
 from .origins import Origin, Place
 from .parts import Service
-from .pictures import keep_picture
+from .pictures import keep_picture, keep_pictures
 from .schemas.document import Problem
 from .schemas.imports import ClipInfo, FileTaken
 
@@ -117,6 +117,51 @@ class Intake:
                     hold_clips=hold_clips,
                     patient=patient,
                 )
+
+    def take_small_in_place(
+        self, root: Root, places: Sequence[Place], *, hold_clips: bool = False, patient: bool = False
+    ) -> list[FileTaken | InputError]:
+        """Read small files where they lie, as :meth:`take_in_place` does, in less time than one by one.
+
+        What that raises comes in its place.
+        """
+
+        def alone(place: Place) -> FileTaken | InputError:
+            try:
+                return self.take_in_place(root, place, hold_clips=hold_clips, patient=patient)
+            except InputError as error:
+                return error
+
+        held: list[tuple[Place, bytes, Origin]] = []
+        results: dict[Place, FileTaken | InputError] = {}
+        for place in places:
+            try:
+                imports.clean_name(place.name)
+                held.append((place, *_read_small(root, place)))
+            except InputError:
+                results[place] = alone(place)
+        read = self._service.decoders.only_pieces(
+            [(data, imports.clean_name(place.name)) for place, data, _ in held],
+            patient=patient,
+            wanted=self.wanted,
+        )
+        pictures: list[tuple[Place, Piece, bytes, Origin]] = []
+        others: list[Place] = []
+        for (place, data, origin), found in zip(held, read, strict=True):
+            if isinstance(found, Piece) and self._has_room(len(data), len(pictures)):
+                piece = replace(found, written=found.written or origin.written / 1e9)
+                pictures.append((place, piece, data, origin))
+            else:
+                others.append(place)
+        kept = keep_pictures(
+            self._service.store, self._service.stages, [(piece, data) for _, piece, data, _ in pictures]
+        )
+        for (place, piece, _, origin), (sha256, size) in zip(pictures, kept, strict=True):
+            self._taken_in(piece, sha256, size, origin)
+            self._tell(piece.name, 1, sha256)
+            results[place] = _taken(piece.name, [sha256], [])
+        results |= {place: alone(place) for place in others}
+        return [results[place] for place in places]
 
     def _take(
         self,
@@ -216,6 +261,10 @@ class Intake:
         )
         return FileTaken(name=name, frames=0, picture=None, problem=None, clip=clip)
 
+    def _has_room(self, size: int, frames: int) -> bool:
+        """Whether a few more small frames can be no question."""
+        return self._frames_left > frames and self._bytes_left > (frames + 1) * SMALL >= size
+
     def _need_room(self, name: str) -> None:
         if self._frames_left > 0 and self._bytes_left > 0:
             return
@@ -230,6 +279,10 @@ class Intake:
 
     def _store(self, piece: Piece, data: Sent, kept: str | None, origin: Origin | None) -> str:
         sha256, size = keep_picture(self._service.store, self._service.stages, piece, data, kept)
+        self._taken_in(piece, sha256, size, origin)
+        return sha256
+
+    def _taken_in(self, piece: Piece, sha256: str, size: int, origin: Origin | None) -> None:
         with self._noting:
             self._frames_left -= 1
             self._bytes_left -= size
@@ -239,7 +292,6 @@ class Intake:
                 self._origins[piece.name] = origin
             if len(self._taken) >= NOTED_AT_ONCE:
                 self._keep()
-        return sha256
 
     def _tell(self, name: str, frames: int, picture: str) -> None:
         if time.monotonic() - self._told < TOLD_EVERY:
@@ -263,6 +315,20 @@ class Intake:
         imports.note(session, self._import_id, self._taken, self._refused, self._origins)
         if self._enclosed is not None:
             imports.note_enclosed(session, self._import_id, self._enclosed.project)
+
+
+def _read_small(root: Root, place: Place) -> tuple[bytes, Origin]:
+    """A file that was small when it was last looked at, and what it is like; ``InputError`` as it is opened."""
+    path = root.relative(f"{place.folder}/{place.path}") or ""
+    with root.open_file(path) as file:
+        before = os.fstat(file.fileno())
+        if is_locked(file):
+            raise _on_its_way(place)
+        data = file.read(SMALL)
+        after = os.fstat(file.fileno())
+    if len(data) != after.st_size or (after.st_size, after.st_mtime_ns) != (before.st_size, before.st_mtime_ns):
+        raise _on_its_way(place)
+    return data, Origin(place.folder, place.path, after.st_size, after.st_mtime_ns)
 
 
 class _Held(NamedTuple):

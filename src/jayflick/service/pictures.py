@@ -1,7 +1,7 @@
 """The pictures that frames show: their bytes in the store, what is known of them in the database."""
 
 from base64 import b64decode, b64encode
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from io import BytesIO
 from typing import Any, BinaryIO
 
@@ -27,8 +27,21 @@ def keep_picture(
     Returns its hash, once it is safe, and how many bytes it has.
     """
     sha256 = kept if piece.data is None and kept else store.put(data if piece.data is None else piece.data)
-    stages.obtain("thumb", _thumb_key(sha256), lambda: piece.thumb)
+    _keep_thumb(stages, piece, sha256)
     return sha256, store.path(sha256).stat().st_size
+
+
+def keep_pictures(store: Store, stages: Stages, taken: Sequence[tuple[Piece, bytes]]) -> list[tuple[str, int]]:
+    """Keep small pictures, as :func:`keep_picture` does, in less time than one by one."""
+    hashes = store.put_all([data for _, data in taken])
+    for (piece, _), sha256 in zip(taken, hashes, strict=True):
+        _keep_thumb(stages, piece, sha256)
+    return [(sha256, len(data)) for sha256, (_, data) in zip(hashes, taken, strict=True)]
+
+
+def _keep_thumb(stages: Stages, piece: Piece, sha256: str) -> None:
+    if (thumb := piece.thumb) is not None:
+        stages.obtain("thumb", _thumb_key(sha256), lambda: thumb)
 
 
 def thumb_of(stages: Stages, store: Store, sha256: str) -> bytes:

@@ -27,6 +27,8 @@ GLIMPSE = (640, 400)
 """The most pixels across and down of a clip's frame that is looked at."""
 THUMB = (400, 112)
 """The most pixels across and down of a thumbnail."""
+_SOON = 128 * 128
+"""Pixels of a picture of which a thumbnail is made when it is wanted: two thousand would hold up an import."""
 
 
 @dataclass(frozen=True)
@@ -39,8 +41,8 @@ class Piece:
     """A frame taken out of a file, as PNG, or a file of an archive; ``None``: what was brought is the frame."""
     header: Header
     fingerprint: Fingerprint
-    thumb: bytes
-    """A small WebP."""
+    thumb: bytes | None
+    """A small WebP; ``None`` of a picture so small that it is soon made once somebody looks."""
     duration: int | None = None
     """How long it is shown, in flicks, when its file says so."""
     repeat: int | None = None
@@ -81,6 +83,15 @@ def pieces(
     return told(name, _apart(data, name, packed, written, cut))
 
 
+def only_piece(data: bytes, name: str) -> Piece | Refused | None:
+    """What a file is that is one picture, or why it is refused; ``None`` of an archive, a clip or a loop."""
+    head = head_of(data)
+    if is_archive(head, name) or clip.knows(head, name):
+        return None
+    found = next(pieces(data, name), None)
+    return found if isinstance(found, Refused) or (isinstance(found, Piece) and found.data is None) else None
+
+
 def _apart(
     content: Content, name: str, packed: bool, written: float | None, cut: clip.Cut
 ) -> Iterator[Piece | Refused | Enclosed]:
@@ -119,7 +130,7 @@ def _apart(
         data if packed else None,
         header,
         fingerprint(picture, overview),
-        thumbnail(picture, overview),
+        None if picture[:, :, 0].size <= _SOON else thumbnail(picture, overview),
         written=written,
     )
 
