@@ -14,9 +14,10 @@ from typing import IO, Any, Protocol
 
 import httpx
 
+from jayflick.parent import die_with_parent
 from jayflick.service.forks import CONTEXT
 from jayflick.service.launch import main
-from jayflick.service.processes import die_with_parent, forked_as
+from jayflick.service.processes import forked_as
 from tests.documented import as_documented
 
 CONTEXT.set_forkserver_preload(["jayflick.service.serving", "jayflick.service.forked"])

@@ -11,12 +11,13 @@ KNOWS = {
     "core": {"core"},
     "demo": {"demo", "core"},
     "delivery": {"delivery", "core"},
+    "parent": {"parent"},
     "peers": {"peers"},
     "loopback": {"loopback", "peers"},
     "watching": {"watching", "core"},
     "standins": {"standins", "delivery", "loopback", "peers"},
-    "service": {"service", "standins", "delivery", "loopback", "peers", "watching", "demo", "core"},
-    "cli": {"cli", "delivery", "watching", "core"},
+    "service": {"service", "standins", "delivery", "loopback", "parent", "peers", "watching", "demo", "core"},
+    "cli": {"cli", "delivery", "parent", "watching", "core"},
 }
 WEB_AND_DATA = {"fastapi", "starlette", "uvicorn", "sqlalchemy", "alembic", "pymysql", "sse_starlette"}
 

@@ -26,6 +26,7 @@ class _Command(NamedTuple):
 
 _COMMANDS = {
     "make": _Command("make a loop, a clip, a set or a sheet from frames", options.make, "make"),
+    "batch": _Command("make the same of many sequences", options.batch, "batch"),
     "watch": _Command("make again whenever the frames in a folder change", options.watch, "watch"),
     "info": _Command("what a file really holds, frame by frame", options.info, "info"),
     "compare": _Command(

@@ -40,13 +40,16 @@ def without_outputs(files: Sequence[Path], inputs: Iterable[str]) -> tuple[list[
     What was named itself stays, and a folder that holds nothing else is taken as it is: it was meant.
     """
     paths = [Path(text) for text in inputs]
+    folders: dict[Path, Path] = {}
     named, roots = set(map(place_of, paths)), [path.resolve() for path in paths if path.is_dir()]
     known: dict[Path, _Outputs] = {}
     kept: list[Path] = []
     passed: list[Path] = []
     for file in files:
-        place = place_of(file)
-        folder = place.parent
+        if file.parent not in folders:
+            folders[file.parent] = file.parent.resolve()
+        folder = folders[file.parent]
+        place = folder / file.name
         outputs = known.setdefault(folder, _outputs(folder))
         meant = folder in roots or not any(root in folder.parents for root in roots)
         # A set in a folder that was named is what that name means.
@@ -79,7 +82,6 @@ def remember(output: str, written: Iterable[Written]) -> None:
         outputs[output] = sums
         with contextlib.suppress(OSError):
             atomic_write(_place(folder), encoded({"folder": str(folder), "outputs": outputs}), durable=False)
-    _forget_old()
 
 
 def _is(file: Path, sums: dict[str, str]) -> bool:
@@ -119,7 +121,8 @@ def _outputs(folder: Path) -> _Outputs:
     }
 
 
-def _forget_old() -> None:
+def forget_old() -> None:
+    """Keep what was written to the last so many folders in mind, and no more."""
     with contextlib.suppress(OSError, RuntimeError):
         kept = sorted(_state().glob("*.json"), key=lambda one: one.stat().st_mtime)
         for old in kept[:-MOST_FOLDERS]:

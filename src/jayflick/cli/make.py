@@ -22,7 +22,7 @@ from ..core.sequence.project_file import ProjectFile
 from ..core.sequence.rhythm import own_rhythm
 from ..core.stages import Stages
 from . import budget, sheets
-from .earlier import SET, inputs_of, left_over, remember
+from .earlier import SET, forget_old, inputs_of, left_over, remember
 from .framing import grid_of, lined_up, trimmed
 from .gather import none_of
 from .parsing import cut
@@ -48,6 +48,7 @@ def run_make(options: argparse.Namespace) -> int:
     made = make(options)
     try:
         keep_in_mind(made)
+        forget_old()
         for note in made.notes:
             print(f"jayflick: note: {note}", file=sys.stderr)
         if options.json:
@@ -69,17 +70,22 @@ def make(
     ours: Callable[[Path], bool] = lambda path: False,
     *,
     strict: bool = False,
+    placed: Callable[[BaseOutput], Path] | None = None,
+    ready: Callable[[Made], None] = lambda made: None,
 ) -> Made:
     """Read the frames, make what the options say, and put it there: all of it or nothing.
 
     ``stages``: where what was made before may be found. ``ours``: tells of a file that is there whether it may
     be replaced without ``--force``. ``strict``: a frame that cannot be read is refused, never left out.
+    ``placed``: where each of several outputs goes, if not into the folder that ``-o`` names. ``ready``: is told
+    of all that was made before any of it takes its place.
     """
     begun = time.perf_counter()
     options = argparse.Namespace(**vars(options))
     output = Path(options.output)
     options.folder = _is_folder(options.output)
-    need_sense(options, ours)
+    if placed is None:
+        need_sense(options, ours)
     cut_out = cut(options.clip)
     with contextlib.ExitStack() as open_:
         scratch = open_.enter_context(scratch_folder())
@@ -95,6 +101,8 @@ def make(
         else:
             decided = options.recipe is not None
             recipe = recipe_of(options, Recipe()) if decided else Recipe()  # before anything is read
+            if placed is not None and decided:
+                _need_room([placed(one) for one in recipe.outputs], options, ours)
             several = options.sheet is not None
             frames, sequence, more = _frames(
                 files, options.input, taken_out, cut_out, decided=decided, several=several, strict=strict
@@ -130,7 +138,7 @@ def make(
             rendered = render(recipe, frames, one.id, stages)
             recipe, rendered, met, more = budget.fitted(recipe, frames, rendered, options, stages, writing)
             notes += [*more, *laid_over(recipe.output(one.id), frames, options)]
-            place = _place(output, one, options, taken)
+            place = placed(one) if placed is not None else _place(output, one, options, taken)
             before = len(writing.written)
             called = _put(writing, rendered, place, one, options, ours)
             written = writing.written[before:]
@@ -147,8 +155,10 @@ def make(
             writing.put(Path(options.report), encoded(report), claimed=True)
         of_outputs = {one for _, written in outputs_of for one in written}
         outputs_of += [(one.path.name, [one]) for one in writing.written if one not in of_outputs]
+        made = Made(report, reports, notes, outputs_of, writing.written)
+        ready(made)
         writing.commit()
-    return Made(report, reports, notes, outputs_of, writing.written)
+    return made
 
 
 def _is_folder(output: str) -> bool:
@@ -164,6 +174,15 @@ def need_sense(options: argparse.Namespace, ours: Callable[[Path], bool]) -> Non
         raise InputError("--sheet and --still contradict each other", remedy="use one of them")
     if not options.force and _in_the_way(output, ours):
         raise InputError("already exists", file=output.name, remedy="add --force to replace it")
+
+
+def _need_room(places: Sequence[Path], options: argparse.Namespace, ours: Callable[[Path], bool]) -> None:
+    """Refuse places where something is that may not be replaced, or that two outputs would have."""
+    if len(set(places)) < len(places):
+        raise InputError("two outputs would go to the same place", remedy="use {file} in --names")
+    for place in places:
+        if not options.force and _in_the_way(place, ours):
+            raise InputError("already exists", file=place.name, remedy="add --force to replace it")
 
 
 def _in_the_way(place: Path, ours: Callable[[Path], bool]) -> bool:
@@ -226,16 +245,26 @@ def _put(
 
 def say_verdicts(reports: Sequence[dict[str, Any]]) -> int:
     """Say what a target does not take; 1 if it refuses an output."""
-    status = 0
-    for report in reports:
-        found = report.get("check")
-        for rule in found["rules"] if found else []:
-            if rule["verdict"] != "pass":
-                what = f"{rule['rule']} {rule['measured']}, allowed {rule['allowed']}"
-                print(f"jayflick: {report['output']}: {what}", file=sys.stderr)
-        if (found and found["verdict"] == "fail") or not report.get("budget", {"met": True})["met"]:
-            status = 1
-    return status
+    for line in verdicts(reports):
+        print(f"jayflick: {line}", file=sys.stderr)
+    return int(any(refused(report) for report in reports))
+
+
+def verdicts(reports: Sequence[dict[str, Any]]) -> list[str]:
+    """What targets do not take, or not gladly, a line each."""
+    return [
+        f"{report['output']}: {rule['rule']} {rule['measured']}, allowed {rule['allowed']}"
+        for report in reports
+        if report.get("check")
+        for rule in report["check"]["rules"]
+        if rule["verdict"] != "pass"
+    ]
+
+
+def refused(report: dict[str, Any]) -> bool:
+    """Whether an output is refused by its target, or larger than its budget."""
+    found = report.get("check")
+    return bool(found and found["verdict"] == "fail") or not report.get("budget", {"met": True})["met"]
 
 
 def _frames_of(project: ProjectFile, files: list[Path], scratch: Path, cut: Cut) -> list[FileFrame]:

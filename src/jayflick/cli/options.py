@@ -1,6 +1,7 @@
 """What can be typed: the options of every command, and no more than it takes to read them."""
 
 import argparse
+import os
 import re
 from pathlib import Path
 from typing import Any, NoReturn
@@ -40,6 +41,19 @@ it with status 0.
 """
 
 
+_MANY = """\
+examples:
+  jayflick batch terns/ -o site/ --recipe terns.json       all outputs of a recipe, of each sequence
+  jayflick batch motions/ -o sheets/ --sheet packed --names '{sequence}.png'
+  jayflick batch terns/ more.zip -o site/ --recipe terns.json --resume
+
+Takes what 'jayflick make' takes, for each sequence in folders, archives and patterns in quotes; with --sheet
+for each folder. A line for each; one that fails is a line on stderr, and the rest is made. With --resume only
+what is missing, or was made of other frames or by other options, is made.
+Status: 0 done, 1 something failed or is refused by a target, 2 bad options, or no sequence.
+"""
+
+
 class Parser(argparse.ArgumentParser):
     """Options are written out: a script must mean the same when another option is added."""
 
@@ -53,7 +67,7 @@ class Parser(argparse.ArgumentParser):
         raise InputError(message, remedy=f"see '{self.prog} --help'")
 
 
-def make(command: argparse.ArgumentParser) -> None:
+def make(command: argparse.ArgumentParser, *, many: bool = False) -> None:
     command.epilog = _EXAMPLES
     command.add_argument(
         "input",
@@ -74,7 +88,7 @@ def make(command: argparse.ArgumentParser) -> None:
     _edges(command.add_argument_group("soft edges"))
     _tuning(command.add_argument_group("tuning"))
     _budget(command.add_argument_group("budget"))
-    _sets(command.add_argument_group("stills and sets"))
+    _sets(command.add_argument_group("stills and sets"), many=many)
     _sheets(command.add_argument_group("sheets"))
     more = command.add_argument_group("where it goes, and what is told")
     more.add_argument("--target", help="a target's name, or its JSON file: sets what it fixes, then checks")
@@ -236,10 +250,11 @@ def _budget(group: Any) -> None:
     group.add_argument("--trials", metavar="FILE.json", help="write what was tried for --max-bytes")
 
 
-def _sets(group: Any) -> None:
+def _sets(group: Any, *, many: bool) -> None:
     group.add_argument("--still", type=int, metavar="N", help="one picture: the N-th that would be played")
     group.add_argument("--frames", choices=("png", "tga", "bmp", "jpg"), help="what DIR/ is filled with")
-    group.add_argument("--names", help="names of frames, # for a digit: 'gull_####'")
+    if not many:
+        group.add_argument("--names", help="names of frames, # for a digit: 'gull_####'")
     group.add_argument("--first-number", type=int, metavar="N", help="number of the first frame")
     group.add_argument("--held", choices=("once", "repeated"), help="how often a frame that is held is written")
 
@@ -277,6 +292,28 @@ def watch(command: argparse.ArgumentParser) -> None:
         metavar="S",
         help="seconds without a change before it is made (1)",
     )
+
+
+def batch(command: argparse.ArgumentParser) -> None:
+    make(command, many=True)
+    command.epilog = _MANY
+    command.set_defaults(names=None)
+    many = command.add_argument_group("many")
+    many.add_argument(
+        "--names",
+        dest="places",
+        metavar="PATTERN",
+        help="where in DIR/ files go: '{sequence}/{file}' (default: that with a recipe, else '{sequence}.gif')",
+    )
+    many.add_argument(
+        "--jobs", type=int, metavar="N", default=processors(), help="made side by side (%(default)s)"
+    )
+    many.add_argument("--resume", action="store_true", help="make only what is missing or has changed")
+
+
+def processors() -> int:
+    """The processors that this process may use."""
+    return len(os.sched_getaffinity(0))
 
 
 def info(command: argparse.ArgumentParser) -> None:

@@ -5,7 +5,7 @@ import json
 import resource
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
@@ -107,12 +107,38 @@ class AllReport(_Part):
     options: Recipe = Field(description="The whole recipe, as --recipe takes it")
 
 
+class ErrorReport(_Part):
+    """Why nothing was made of a sequence."""
+
+    message: str
+    file: str | None
+    remedy: str
+
+
+class SequenceReport(_Part):
+    """One of many sequences; what ``batch --json`` prints, a line each."""
+
+    sequence: str = Field(description="Its name, and folders that set it apart", examples=["E/tern-dive"])
+    state: Literal["made", "kept", "failed"] = Field(description="kept: from an earlier run, unchanged")
+    seconds: float
+    notes: list[str] = []
+    outputs: list[OutputReport] = []
+    error: ErrorReport | None = None
+
+
+class BatchReport(_Part):
+    """All sequences of ``batch``, by name."""
+
+    sequences: list[SequenceReport]
+    seconds: TotalSeconds
+
+
 def schema() -> str:
     """The JSON Schema (draft 2020-12) of what ``--json`` prints and ``--report`` writes."""
-    either: TypeAdapter[Any] = TypeAdapter(Report | AllReport)
+    either: TypeAdapter[Any] = TypeAdapter(Report | AllReport | SequenceReport | BatchReport)
     document = {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "A report of jayflick make",
+        "title": "A report of jayflick make or batch",
         **either.json_schema(mode="serialization"),
     }
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"

@@ -12,7 +12,7 @@ from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.stages import Stages
 from ..core.store import folder_bytes
 from ..watching import settled
-from .earlier import made_before
+from .earlier import forget_old, made_before
 from .make import keep_in_mind, make, need_sense, say_verdicts
 from .writing import place_of, print_json, scratch_folder
 
@@ -105,6 +105,7 @@ class _Watcher:
         self._until = None
         self._written.update((place_of(one.path), one.sha256) for one in made.written)
         keep_in_mind(made)
+        forget_old()
         self._say([f"note: {note}" for note in made.notes])
         if self._options.json:
             print_json(made.report, indent=None)

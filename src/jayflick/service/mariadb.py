@@ -16,7 +16,7 @@ import pymysql
 
 from ..core.atomic import atomic_write
 from ..core.errors import JayFlickError
-from .processes import die_with_parent
+from ..parent import die_with_parent
 
 SERVERS = ("/usr/sbin/mariadbd", "/usr/libexec/mariadbd")
 _KINDLY = 5.0

@@ -1,6 +1,5 @@
 """How processes of this server begin: named, deaf to Ctrl-C, and never there for longer than it is."""
 
-import ctypes
 import os
 import signal
 from multiprocessing import forkserver
@@ -8,18 +7,9 @@ from typing import Any
 
 from setproctitle import setproctitle
 
-_PR_SET_PDEATHSIG = 1
+from ..parent import die_with_parent
+
 _forker = 0
-
-
-def die_with_parent(parent: int) -> None:
-    """Ask the kernel to end this process when its parent is gone, however the parent went.
-
-    ``parent``: its process id. It may be gone already, in which case nothing would ever come.
-    """
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
-    if os.getppid() != parent:
-        os._exit(1)
 
 
 def forks_from_here() -> None:
