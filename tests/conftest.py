@@ -22,6 +22,11 @@ settings.register_profile(
 )  # --hypothesis-profile=explore: other cases
 settings.load_profile("repeatable")
 
+# Nothing here speaks TLS: each client that is made would load all certificate authorities, which takes longer
+# than what it asks (HTTPX, environment variables). Those who are started inherit it.
+os.environ.pop("SSL_CERT_FILE", None)
+os.environ["SSL_CERT_DIR"] = os.path.dirname(__file__)
+
 Pictures = list[NDArray[np.uint8]]
 
 

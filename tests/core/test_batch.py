@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from PIL import Image
 
 from jayflick.cli.report import BatchReport, SequenceReport
 from jayflick.core.recipe import FramesOutput, GifOutput, Recipe, WebpOutput
@@ -122,6 +123,22 @@ def test_one_that_fails_is_a_line_and_the_rest_is_made(
     )
     assert status == 1, "none fits"
     assert sorted(contents(Path("out/a"))) == ["take.gif", "tern-fly.gif"]
+
+
+def test_a_recipe_of_more_frames_is_cut_short_and_says_so(
+    run: Run, terns: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(terns)
+    Path("long.json").write_text('{"rhythm": {"first": 2, "last": 4, "holds": {"4": 70560000}}}')
+    status, _, err = run(
+        "batch", "terns/E", "-o", "out", "--recipe", "long.json", "--names", "{sequence}/{file}"
+    )
+    assert status == 0, err
+    assert "jayflick: tern-dive: note: the range ends at 3 instead of 4" in err
+    assert "jayflick: tern-dive: note: 1 delay less, of frames that are not there" in err
+    assert "tern-fly: note" not in err
+    with Image.open("out/tern-dive/loop.gif") as short, Image.open("out/tern-fly/loop.gif") as whole:
+        assert (short.n_frames, whole.n_frames) == (2, 3)  # type: ignore[attr-defined]
 
 
 def test_a_sheet_takes_all_that_lies_in_a_folder(

@@ -309,6 +309,7 @@ def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Resu
         made = make(
             own,
             ours=ours,
+            carry=True,
             placed=place if options.all else None,
             ready=lambda made: _append(output / NOTES, encoded(result(made), indent=None)),
         )

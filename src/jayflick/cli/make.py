@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
+from ..core.recipe.carried import carried
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, look_at, project_in
 from ..core.sequence.first import clear_frames, spans_of
@@ -70,6 +71,7 @@ def make(
     ours: Callable[[Path], bool] = lambda path: False,
     *,
     strict: bool = False,
+    carry: bool = False,
     placed: Callable[[BaseOutput], Path] | None = None,
     ready: Callable[[Made], None] = lambda made: None,
 ) -> Made:
@@ -77,6 +79,7 @@ def make(
 
     ``stages``: where what was made before may be found. ``ours``: tells of a file that is there whether it may
     be replaced without ``--force``. ``strict``: a frame that cannot be read is refused, never left out.
+    ``carry``: what a recipe says of frames that are not there is left out, with notes.
     ``placed``: where each of several outputs goes, if not into the folder that ``-o`` names. ``ready``: is told
     of all that was made before any of it takes its place.
     """
@@ -121,6 +124,9 @@ def make(
                 recipe = recipe_of(options, first)
         read = time.perf_counter() - begun
         stages = stages or Stages(scratch / "stages")
+        if carry and options.recipe:
+            recipe, more = carried(recipe, len(frames), frames[0].width, frames[0].height)
+            notes += more
         notes += [*without_effect(options, files), *beyond(recipe, len(frames), options)]
         if options.line_up is not None:
             recipe, more = lined_up(recipe, frames, options, stages)
