@@ -145,9 +145,11 @@ def test_a_sheet_takes_all_that_lies_in_a_folder(
     run: Run, terns: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(terns)
-    status, _, err = run("batch", "terns", "-o", "out", "--sheet", "packed", "--names", "{sequence}.png")
+    call = ("batch", "terns", "-o", "out", "--sheet", "packed", "--names", "{sequence}.png", "--describe")
+    assert run(*call, "all.json")[0] == 2, "each would write it"
+    status, _, err = run(*call, "{sequence}.json")
     assert status == 0, err
-    assert sorted(contents(Path("out"))) == ["E.png", "N.png", "N/take.png"]
+    assert sorted(contents(Path("out"))) == ["E.json", "E.png", "N.json", "N.png", "N/take.json", "N/take.png"]
     status, _, err = run("make", "terns/E", "-o", "E.png", "--sheet", "packed")
     assert (status, Path("E.png").read_bytes()) == (0, Path("out/E.png").read_bytes()), err
 
@@ -162,6 +164,8 @@ def test_a_sheet_takes_all_that_lies_in_a_folder(
         (["terns.json", "-o", "site"], "no sequence was found; 1 other files are here"),
         (["gone", "-o", "site"], "gone: does not exist"),
         (["terns", "-o", "site", "--jobs", "0"], "out of range"),
+        (["terns", "-o", "site", "--names", "{sequence}.bmp"], "this file type cannot be written"),
+        (["terns", "-o", "site", "--colours", "1"], "--colours"),
         (["terns", "-o", "site", "--recipe", "report.json"], "report.json"),
         (["terns", "-o", "site", "--recipe", "terns.json", "--names", "{sequence}.{file}/a"], ""),
     ],

@@ -87,10 +87,20 @@ def _need_sense(options: argparse.Namespace) -> None:
             f"--names {options.places!r} does not tell sequences apart",
             remedy="use one such as {sequence}/{file}",
         )
+    for named in (*(options.describe or ()), *filter(None, [options.trials])):
+        if "{sequence}" not in named:
+            raise InputError(
+                "would be written by each sequence",
+                file=named,
+                remedy="use {sequence} in its name, as in --names",
+            )
     if options.report and Path(options.report).exists() and not (options.force or options.resume):
         raise InputError("already exists", file=Path(options.report).name, remedy="add --force to replace it")
-    if options.recipe:
-        recipe_of(options, Recipe())
+    own = argparse.Namespace(**vars(options))
+    own.output = f"{options.output}/" if options.all else _place(options, options.places)
+    own.folder = own.output.endswith("/")
+    own.size = None if options.size is not None and "%" in options.size else options.size  # of frames
+    recipe_of(own, Recipe())
 
 
 class Known(NamedTuple):
@@ -288,7 +298,9 @@ def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Resu
         place = _placed(options, task)
         own = argparse.Namespace(**vars(options))
         own.input, own.report = [str(file) for file in task.files], None
-        own.output = f"{output}/" if options.all else str(place(None))
+        own.output = f"{output}/" if options.all else _place(options, str(place(None)))
+        own.describe = [str(place(None, one)) for one in options.describe or ()] or None
+        own.trials = options.trials and str(place(None, options.trials))
         sums = {} if before is None else before.sums
 
         def ours(path: Path) -> bool:
@@ -319,15 +331,20 @@ def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Resu
     return result(made)
 
 
-def _placed(options: argparse.Namespace, task: Task) -> Callable[[BaseOutput | None], Path]:
-    def place(made: BaseOutput | None) -> Path:
+def _placed(options: argparse.Namespace, task: Task) -> Callable[..., Path]:
+    def place(made: BaseOutput | None, pattern: str = options.places) -> Path:
         file = "" if made is None else Path(made.file_name).stem if made.folder else made.file_name
         # In one go: the name of a sequence may hold what looks like another part.
         parts = {"{sequence}": task.name, "{file}": file}
-        name = re.sub(r"\{(?:sequence|file)\}", lambda found: parts[found[0]], options.places)
+        name = re.sub(r"\{(?:sequence|file)\}", lambda found: parts[found[0]], pattern)
         return Path(options.output) / name
 
     return place
+
+
+def _place(options: argparse.Namespace, place: str) -> str:
+    """A place as ``-o`` takes it: a set's ends with a slash."""
+    return f"{place}/" if options.frames is not None else place
 
 
 def _inside(output: Path, path: Path) -> str:
