@@ -20,7 +20,7 @@ from jayflick.core.recipe import (
     StillOutput,
     Take,
 )
-from jayflick.core.recipe.carried import carried
+from jayflick.core.recipe.carried import carried, taken
 from jayflick.core.timing.plan import plan_rhythm
 
 BUSY = Recipe(
@@ -69,6 +69,27 @@ def test_on_frames_that_have_all_it_names_a_recipe_stays_as_it_is() -> None:
     assert carried(Recipe(), 1, 1, 1) == (Recipe(), [])
     part = Recipe(framing=Framing(crop=(30, 20, 30, 20), drawn_on=(64, 48)))
     assert carried(part, 3, 16, 12) == (part, []), "it is the same part of a smaller picture"
+
+
+def test_settings_are_taken_and_what_is_of_its_own_frames_stays() -> None:
+    walk = Span(name="walk", first=1, last=2)
+    own = Recipe(
+        gather=Gather(left_out=frozenset({1})),
+        rhythm=Rhythm(rate="12", spans=(walk,)),
+        outputs=(GifOutput(file_name="tern-north.gif"),),
+    )
+    other = BUSY.model_copy(
+        update={"outputs": (GifOutput(id="a", file_name="tern-east-small.gif"), GifOutput(id="b"))}
+    )
+    found, notes = taken(own, other, {"rhythm", "framing", "outputs"}, "Tern, North", "Tern East")
+    assert found.gather == own.gather
+    assert (found.rhythm.holds, found.rhythm.spans) == (other.rhythm.holds, (walk,))
+    assert (found.framing.match, found.framing.line_up) == (other.framing.match, None)
+    assert [one.file_name for one in found.outputs] == ["tern-north-small.gif", "loop.gif"]
+    assert len(notes) == 2
+    assert taken(own, other, set(), "a", "b") == (own, [])
+    only, _ = taken(own, other, {"outputs"}, "", "Tern East")
+    assert (only.rhythm, only.outputs) == (own.rhythm, other.outputs)
 
 
 @pytest.mark.parametrize(

@@ -299,6 +299,43 @@ def test_to_check_against_a_target_changes_nothing_and_to_set_up_for_it_is_one_u
     assert framing.inner_text() == before
 
 
+def test_settings_of_another_project_are_taken_in_one_step_and_kept_as_a_file(
+    desk: Desk, tmp_path: Path
+) -> None:
+    desk.open("Dusk lamp")
+    page = desk.page
+    hand_off = page.get_by_role("tab", name="Hand-off")
+    gather = page.get_by_role("tab", name="Gather").inner_text()
+    page.get_by_role("button", name="Take settings").click()
+    taking = page.get_by_role("dialog", name="Take settings")
+    with page.expect_download() as saved:
+        taking.get_by_role("button", name="Save this recipe").click()
+    kept = tmp_path / "lamp.json"
+    saved.value.save_as(kept)
+    assert taking.get_by_role("button", name="Take all settings").is_disabled()
+    taking.get_by_label("Take from").select_option(label="Tern in flight")
+    expect(taking.get_by_role("status", name="What is not taken")).not_to_be_empty()
+    taking.get_by_role("checkbox", name="Rhythm").uncheck()
+    taking.get_by_role("button", name="Take 2 settings").click()
+    expect(taking).to_have_count(0)
+    expect(page.get_by_role("tab", name="Tuning")).to_contain_text("64 colours")
+    desk.settled()
+    expect(hand_off).to_contain_text("tern.gif")
+    expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("20 fps")
+    assert page.get_by_role("tab", name="Gather").inner_text() == gather
+    page.get_by_role("button", name="Take settings").click()
+    (tmp_path / "none.json").write_text("no recipe")
+    taking.get_by_label("Recipe file").set_input_files(tmp_path / "none.json")
+    expect(page.get_by_text("none.json is no recipe")).to_be_visible()
+    taking.get_by_label("Recipe file").set_input_files(kept)
+    expect(taking.get_by_role("status", name="What is not taken")).to_have_text("All of it can be taken.")
+    page.keyboard.press("Escape")
+    expect(taking).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("tab", name="Tuning")).to_contain_text("128 colours")
+    desk.settled()
+
+
 def test_a_transition_shows_how_much_it_covers_and_where_to_cut(desk: Desk) -> None:
     page = desk.page
     with httpx.Client(base_url=desk.base, timeout=60) as client:

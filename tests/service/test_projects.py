@@ -202,6 +202,36 @@ def test_a_newer_render_is_laid_over_the_old_and_can_be_undone(client: httpx.Cli
     assert bench(client, project)["frames"] == 7
 
 
+def test_settings_of_another_are_told_before_they_are_taken(client: httpx.Client) -> None:
+    first, second = project_of(client, moving_square(6)), project_of(client, moving_square(4, 30, 30))
+    edit(
+        client,
+        first,
+        lambda r: r["rhythm"].update(rate="12", last=6) or r["framing"].update(crop=[0, 0, 48, 32]),
+    )
+    wanted = {"project_id": first, "settings": ["rhythm", "framing", "outputs"]}
+    before, other = bench(client, second)["recipe"], bench(client, first)["recipe"]
+    found = client.post(f"/api/projects/{second}/settings", json=wanted).raise_for_status().json()
+    assert found["notes"] == [
+        "the range ends at 4 instead of 6",
+        "the crop reaches beyond 30 × 30 and is left out",
+    ]
+    assert found["recipe"]["rhythm"] == {**other["rhythm"], "last": 4}
+    assert found["recipe"]["gather"] == before["gather"]
+    assert bench(client, second)["recipe"] == before, "nothing is changed"
+    edit(client, second, lambda r: r.update(found["recipe"])).raise_for_status()
+    kept = {"recipe": before, "settings": ["outputs"]}
+    back = client.post(f"/api/projects/{second}/settings", json=kept).raise_for_status().json()["recipe"]
+    assert (back["outputs"], back["rhythm"]) == (before["outputs"], found["recipe"]["rhythm"])
+    for bad, status in (
+        ({"settings": ["rhythm"]}, 422),
+        ({"settings": [], "project_id": first}, 422),
+        ({"settings": ["rhythm"], "project_id": "none"}, 404),
+        ({"settings": ["rhythm"], "recipe": {"outputs": 3}}, 422),
+    ):
+        assert client.post(f"/api/projects/{second}/settings", json=bad).status_code == status
+
+
 def test_a_project_put_behind_another_is_joined_and_can_be_undone(client: httpx.Client) -> None:
     first, second = project_of(client, moving_square(6)), project_of(client, moving_square(4))
     edit(client, first, lambda r: r["gather"].update(left_out=[2], gaps="hold"))

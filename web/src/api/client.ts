@@ -38,6 +38,7 @@ export type SourceInfo = Schemas["SourceInfo"];
 export type SourceMatch = Schemas["SourceMatch"];
 export type Recipe = Schemas["Recipe-Output"];
 export type PlanInfo = Schemas["PlanInfo"];
+export type SettingsInfo = Schemas["SettingsInfo"];
 export type TrimInfo = Schemas["TrimInfo"];
 export type SteadyInfo = Schemas["SteadyInfo"];
 export type FoundMove = Schemas["FoundMove"];

@@ -1,6 +1,6 @@
 // One project: docket above, stage and the chosen part's controls between, the rhythm strip below.
 
-import { PanelRight, Redo2, Undo2 } from "lucide-react";
+import { PanelRight, Redo2, SlidersHorizontal, Undo2 } from "lucide-react";
 import { Tabs } from "radix-ui";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -32,6 +32,7 @@ import { recall, useMemory } from "./memory";
 import { useChosenOutput } from "./outputs";
 import { statusOf } from "./status";
 import { Stubs } from "./Stubs";
+import { TakeSettings, useTaking } from "./TakeSettings";
 import { useLineUp } from "./lineUp";
 import { LineUpStage } from "./LineUpStage";
 import { FramingPanel, useFramingPart } from "./panels/framing/Framing";
@@ -194,6 +195,7 @@ function OpenBench({ bench, choose }: { bench: BenchParts; choose: (id: string) 
           : ""}
       </p>
       <Header bench={bench} />
+      <TakeSettings bench={bench} />
       <div className="flex overflow-clip rounded-[12px] border border-line bg-card wide:col-span-2">
         <Docket standings={cells} chosen={part} />
         <Stubs bench={bench} standings={outputs} choose={choose} />
@@ -318,6 +320,13 @@ function Header({ bench }: { bench: BenchParts }) {
         onClick={bench.redo}
       >
         <Redo2 size={15} />
+      </IconButton>
+      <IconButton
+        tip="Take settings, or save them"
+        aria-label="Take settings"
+        onClick={() => useTaking.setState({ open: true })}
+      >
+        <SlidersHorizontal size={15} />
       </IconButton>
       <span role="status" aria-label="Saving" className="text-ink-2">
         {held ? (

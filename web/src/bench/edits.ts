@@ -97,7 +97,9 @@ function renderUnderWay(project: string, output: string): boolean {
   const known = cached(project);
   const result = known?.results.find((one) => one.output_id === output);
   const behind = result?.revision_id !== known?.revision.id;
-  const nothingYet = (state === "running" || state === "queued") && useSoFar.getState().steps === 0;
+  // What is heard of jobs may be from before the last change.
+  const mayCome = result !== undefined && state !== "failed" && state !== "cancelled";
+  const nothingYet = mayCome && useSoFar.getState().steps === 0;
   const patience = nothingYet ? LONGEST : PATIENCE;
   return (state === "running" || behind) && performance.now() - sentAt < patience;
 }

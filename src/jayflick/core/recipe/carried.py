@@ -1,9 +1,45 @@
 """A recipe on other frames than those it was made for: what is said of frames that are not there goes."""
 
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Collection, Iterable
+from pathlib import PurePath
+from typing import Any, Literal, get_args
 
+from ..portable import slug
 from . import Cropping, FramesOutput, Framing, Output, Recipe, Rhythm, Span, StillOutput, Take
+
+Settings = Literal["rhythm", "framing", "outputs"]
+"""What one project can take from another. What is wrong with its own frames stays its own."""
+
+
+def taken(
+    own: Recipe, other: Recipe, settings: Collection[Settings], title: str, other_title: str
+) -> tuple[Recipe, list[str]]:
+    """A project's recipe with the settings of another, and what was not taken, in words.
+
+    Spans say what its own frames are, and stay where there are any; how frames are lined up was measured on
+    them, and stays. Files that are called after the other project, ``other_title``, are called after this one.
+    """
+    notes: list[str] = []
+    changed: dict[str, Any] = {name: getattr(other, name) for name in get_args(Settings) if name in settings}
+    if "rhythm" in changed and own.rhythm.spans:
+        if other.rhythm.spans:
+            notes.append("its spans are not taken: they stay as they are here")
+        changed["rhythm"] = other.rhythm.model_copy(update={"spans": own.rhythm.spans})
+    if "framing" in changed:
+        if other.framing.line_up is not None:
+            notes.append("how frames are lined up is not taken: it was measured on others")
+        changed["framing"] = other.framing.model_copy(update={"line_up": own.framing.line_up})
+    if "outputs" in changed:
+        before, now = slug(other_title), slug(title)
+        changed["outputs"] = tuple(_renamed(one, before, now) for one in other.outputs)
+    return own.model_copy(update=changed), notes
+
+
+def _renamed(output: Output, before: str, now: str) -> Output:
+    stem, ending = PurePath(output.file_name).stem, PurePath(output.file_name).suffix
+    if not (before and now) or not (stem == before or stem.startswith(f"{before}-")):
+        return output
+    return output.model_copy(update={"file_name": f"{(now + stem[len(before) :])[:100]}{ending}"})
 
 
 def carried(recipe: Recipe, count: int, width: int, height: int) -> tuple[Recipe, list[str]]:

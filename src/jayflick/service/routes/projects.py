@@ -7,10 +7,10 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy.orm import Session
 
 from ...core.sequence.views import Grid
-from .. import cuts, exports, frame_sets, prints, projects, rhythms, sheets
+from .. import carrying, cuts, exports, frame_sets, prints, projects, rhythms, sheets
 from ..cards import card
 from ..parts import WEBP, Number, Parts, ProjectId, Reading, Service, answers, disposition, lasting
-from ..schemas.plans import PlanInfo, PlanRequest, SeamInfo, SheetInfo
+from ..schemas.plans import PlanInfo, PlanRequest, SeamInfo, SettingsInfo, SettingsRequest, SheetInfo
 from ..schemas.projects import (
     BinnedProject,
     Edit,
@@ -101,6 +101,17 @@ def edit_recipe(project_id: ProjectId, edit: Edit, service: Parts) -> Response:
 def plan_recipe(project_id: ProjectId, request: PlanRequest, session: Reading, service: Parts) -> PlanInfo:
     """What an output would play under a recipe, before it is made the project's own. Nothing is changed."""
     return rhythms.plan(session, service.frames, project_id, request)
+
+
+@router.post("/{project_id}/settings")
+def take_settings(
+    project_id: ProjectId, request: SettingsRequest, session: Reading, service: Parts
+) -> SettingsInfo:
+    """What the project's recipe would be with the settings of another, and what its frames do not allow.
+
+    Nothing is changed: the recipe can be made the project's own.
+    """
+    return carrying.settings_of(session, service.frames, project_id, request)
 
 
 @router.post("/{project_id}/sheet")

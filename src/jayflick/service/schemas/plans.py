@@ -3,6 +3,7 @@
 from pydantic import Field
 
 from ...core.recipe import Recipe
+from ...core.recipe.carried import Settings
 from .checks import RemedyInfo
 from .document import Document
 
@@ -12,6 +13,21 @@ class PlanRequest(Document):
 
     recipe: Recipe
     output_id: str = "page"
+
+
+class SettingsRequest(Document):
+    """Settings of another project, or of a recipe that was kept as a file."""
+
+    project_id: str | None = Field(None, description="The other project; otherwise the recipe counts")
+    recipe: Recipe | None = None
+    settings: set[Settings] = Field(min_length=1)
+
+
+class SettingsInfo(Document):
+    """What a project's recipe would be with them."""
+
+    recipe: Recipe
+    notes: list[str] = Field(description="What is not taken, or is cut short, and why")
 
 
 class SheetRow(Document):
