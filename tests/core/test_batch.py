@@ -63,8 +63,8 @@ def test_each_sequence_becomes_what_make_makes_of_it(
     status, out, err = run(*call)
     assert status == 0, err
     assert "notes.txt: no frames by their names" in err
-    assert "6 made, 0 failed" in err.splitlines()[-1]
-    assert len(out.splitlines()) == 6
+    assert "6 made, 0 failed" in out.splitlines()[-1]
+    assert len(out.splitlines()) == 7
     report = json.loads(Path("report.json").read_text())
     BatchReport.model_validate(report)
     assert [one["sequence"] for one in report["sequences"]] == SEQUENCES
@@ -112,7 +112,7 @@ def test_one_that_fails_is_a_line_and_the_rest_is_made(
     Path("broken.zip").write_bytes(b"PK\3\4 and no more")
     status, out, err = run("batch", "terns", "broken.zip", "-o", "out", "--colours", 8, "--jobs", 1)
     assert status == 1
-    assert len(out.splitlines()) == 3
+    assert len(out.splitlines()) == 4
     assert "jayflick: terns/E/tern-fly: tern-fly-2.png:" in err
     assert "jayflick: broken: broken.zip:" in err
     assert sorted(contents(Path("out"))) == [

@@ -319,7 +319,7 @@ def test_settings_of_another_project_are_taken_in_one_step_and_kept_as_a_file(
     taking.get_by_role("button", name="Take 2 settings").click()
     expect(taking).to_have_count(0)
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("64 colours")
-    desk.settled()
+    desk.made()
     expect(hand_off).to_contain_text("tern.gif")
     expect(page.get_by_role("tab", name="Rhythm")).to_contain_text("20 fps")
     assert page.get_by_role("tab", name="Gather").inner_text() == gather

@@ -68,8 +68,9 @@ def run_batch(options: argparse.Namespace) -> int:
     if options.report:
         atomic_write(Path(options.report), encoded(report))
     count = {state: sum(one["state"] == state for one in results) for state in ("made", "kept", "failed")}
-    kept = f", {count['kept']} as before" if count["kept"] else ""
-    print(f"jayflick: {count['made']} made{kept}, {count['failed']} failed, {seconds:.1f} s", file=sys.stderr)
+    if not options.json:
+        kept = f", {count['kept']} as before" if count["kept"] else ""
+        print(f"{count['made']} made{kept}, {count['failed']} failed, {seconds:.1f} s")
     not_taken = any(refused(output) for one in results for output in one.get("outputs", ()))
     return 1 if count["failed"] or not_taken else 0
 
@@ -151,14 +152,14 @@ def _carried_out(
     while waiting or alone:
         many = bool(waiting)
         turn = waiting if many else alone[:1]
+        if not many:  # what it had noted may have taken its place before it died
+            known = {**known, **_of(alone[0], _known(Path(options.output) / NOTES))}
         with _Pool(jobs if many else 1) as pool:
             for task, found in pool.done(turn, options, known):
                 if found is not None:
                     yield found
                 elif many:
                     alone.append(task)
-                    # What it had noted may have taken its place already.
-                    known = {**known, **_of(task, _known(Path(options.output) / NOTES))}
                 else:
                     yield [_failed(task.name, InputError(_DIED, remedy="use fewer or smaller frames"))]
         if not many:
