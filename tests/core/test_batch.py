@@ -135,7 +135,7 @@ def test_a_recipe_of_more_frames_is_cut_short_and_says_so(
     )
     assert status == 0, err
     assert "jayflick: tern-dive: note: the range ends at 3 instead of 4" in err
-    assert "jayflick: tern-dive: note: 1 delay less, of frames that are not there" in err
+    assert "jayflick: tern-dive: note: 1 delay dropped: no such frames" in err
     assert "tern-fly: note" not in err
     with Image.open("out/tern-dive/loop.gif") as short, Image.open("out/tern-fly/loop.gif") as whole:
         assert (short.n_frames, whole.n_frames) == (2, 3)  # type: ignore[attr-defined]
@@ -159,9 +159,9 @@ def test_a_sheet_takes_all_that_lies_in_a_folder(
     [
         (["terns", "-o", "site", "--names", "all.gif"], "does not tell sequences apart"),
         (["terns", "-o", "site", "--names", "../{sequence}.gif"], "does not tell sequences apart"),
-        (["terns/E/tern-fly-*.png", "terns/N/tern-fly-*.png", "-o", "site"], "would have one name"),
+        (["terns/E/tern-fly-*.png", "terns/N/tern-fly-*.png", "-o", "site"], "would have the same name"),
         (["terns/N/take/1.png", "terns.json", "-o", "terns.json"], "is not a folder"),
-        (["terns.json", "-o", "site"], "no sequence was found; 1 other files are here"),
+        (["terns.json", "-o", "site"], "no sequence was found; 1 other file is here"),
         (["gone", "-o", "site"], "gone: does not exist"),
         (["terns", "-o", "site", "--jobs", "0"], "out of range"),
         (["terns", "-o", "site", "--names", "{sequence}.bmp"], "this file type cannot be written"),
@@ -205,7 +205,7 @@ def test_what_is_done_stays_whole_however_it_ends_and_the_rest_is_made_later(
     _, err = process.communicate(timeout=60)
     assert process.returncode == (-how if how == signal.SIGKILL else 1)
     if how != signal.SIGKILL:
-        assert "of 12 are done; the same with --resume makes the rest" in err
+        assert "of 12 are done; run it again with --resume to make the rest" in err
         assert not list(tmp_path.rglob(".part-*")), "nothing is left half-written"
     before = len(contents(tmp_path / "out"))
     assert 2 <= before < 12
@@ -216,6 +216,24 @@ def test_what_is_done_stays_whole_however_it_ends_and_the_rest_is_made_later(
     assert again.returncode == 0, err
     assert (len(states), len(made)) == (12, before)
     assert len(contents(tmp_path / "out")) == 12
+
+
+def test_no_frame_and_no_strangers_file_is_replaced(
+    run: Run, terns: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(terns)
+    save_frames(Path("kites/k"), moving_square(2, 24, 18), "{}.png")
+    save_frames(Path("kites"), moving_square(3, 24, 18), "k_2_{}.png")
+    before = contents(Path("kites")) | contents(Path("terns"))
+    over = ("--still", 1, "--names", "{sequence}_2_1.png", "--force")
+    status, out, err = run("batch", "kites", "-o", "kites", *over)
+    assert (status, len(out.splitlines())) == (1, 2)
+    assert "jayflick: k: k_2_1.png: is a frame of another sequence, and is never replaced" in err
+    call = ("batch", "terns/N", "-o", "out", "--resume", "--report")
+    assert run(*call, "terns/notes.txt")[0] == 2, "it is not ours"
+    assert run(*call, "terns/N/tern-fly-1.png", "--force")[0] == 2, "it is a frame"
+    assert (run(*call, "report.json")[0], run(*call, "report.json")[0]) == (0, 0)
+    assert before.items() <= (contents(Path("kites")) | contents(Path("terns"))).items()
 
 
 def test_a_sequence_whose_process_is_killed_is_made_by_another(tmp_path: Path) -> None:

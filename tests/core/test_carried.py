@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jayflick.core.carried import carried, taken
 from jayflick.core.recipe import (
     FramesOutput,
     Framing,
@@ -20,7 +21,6 @@ from jayflick.core.recipe import (
     StillOutput,
     Take,
 )
-from jayflick.core.recipe.carried import carried, taken
 from jayflick.core.timing.plan import plan_rhythm
 
 BUSY = Recipe(
@@ -39,14 +39,14 @@ BUSY = Recipe(
     ),
     outputs=(
         GifOutput(id="page", take=Take(spans=("out", "back"))),
-        FramesOutput(id="set", file_name="set.zip", cut=6),
-        StillOutput(id="one", file_name="one.png", frame=6),
+        FramesOutput(id="set", file_name="set.zip", cut=5),
+        StillOutput(id="one", file_name="one.png", frame=5),
     ),
 )
 
 
 def test_what_is_lost_is_told_and_what_stays_keeps_its_frames() -> None:
-    found, notes = carried(BUSY, 4, 48, 40)
+    found, notes = carried(BUSY, [0] * 4, 48, 40)
     rhythm = found.rhythm
     assert rhythm.order == (1, 3, 0, 4), "frames 7 and 8 are not there"
     assert rhythm.holds == {1: 7_056_000, 2: 70_560_000}, "the delay goes with its frame"
@@ -59,16 +59,22 @@ def test_what_is_lost_is_told_and_what_stays_keeps_its_frames() -> None:
     gif, frames, still = found.outputs
     assert isinstance(frames, FramesOutput)
     assert isinstance(still, StillOutput)
-    assert (gif.take.spans, frames.cut, still.frame) == (("out",), None, 4)
-    assert len(notes) == 9
-    assert carried(found, 4, 48, 40) == (found, [])
+    assert (gif.take.spans, frames.cut, still.frame) == (("out",), None, 3)
+    assert len(notes) == 10
+    assert carried(found, [0] * 4, 48, 40) == (found, [])
 
 
 def test_on_frames_that_have_all_it_names_a_recipe_stays_as_it_is() -> None:
-    assert carried(BUSY, 9, 64, 48) == (BUSY, [])
-    assert carried(Recipe(), 1, 1, 1) == (Recipe(), [])
+    assert carried(BUSY, [0] * 9, 64, 48) == (BUSY, [])
+    assert carried(Recipe(), [0] * 1, 1, 1) == (Recipe(), [])
+    to_and_fro = Recipe(
+        rhythm=Rhythm(direction="there-and-back"), outputs=(StillOutput(file_name="one.png", frame=9),)
+    )
+    assert carried(to_and_fro, [0] * 6, 8, 8) == (to_and_fro, []), "six there and back are ten"
+    filled = Recipe(gather=Gather(gaps="blend"), outputs=(StillOutput(file_name="one.png", frame=5),))
+    assert carried(filled, [0, 2, 0], 8, 8) == (filled, []), "two are made where numbers are missing"
     part = Recipe(framing=Framing(crop=(30, 20, 30, 20), drawn_on=(64, 48)))
-    assert carried(part, 3, 16, 12) == (part, []), "it is the same part of a smaller picture"
+    assert carried(part, [0] * 3, 16, 12) == (part, []), "it is the same part of a smaller picture"
 
 
 def test_settings_are_taken_and_what_is_of_its_own_frames_stays() -> None:
@@ -103,7 +109,7 @@ def test_settings_are_taken_and_what_is_of_its_own_frames_stays() -> None:
     ],
 )
 def test_a_range_or_an_order_ends_with_the_frames(rhythm: Rhythm, wanted: dict[str, Any]) -> None:
-    found, _ = carried(Recipe(rhythm=rhythm), 5, 8, 8)
+    found, _ = carried(Recipe(rhythm=rhythm), [0] * 5, 8, 8)
     assert {name: getattr(found.rhythm, name) for name in wanted} == wanted
 
 
@@ -131,7 +137,7 @@ def test_any_can_be_planned_on_any_number_of_frames(
         first=ends and ends[0],
         last=ends and ends[1],
     )
-    found, notes = carried(Recipe(rhythm=rhythm), count, 8, 8)
+    found, notes = carried(Recipe(rhythm=rhythm), [0] * count, 8, 8)
     assert plan_rhythm(found.gather, found.rhythm, [0] * count).shots
-    assert carried(found, count, 8, 8) == (found, [])
-    assert notes or found.rhythm == rhythm
+    assert carried(found, [0] * count, 8, 8) == (found, [])
+    assert notes or found.rhythm == rhythm, "all that is lost is told"

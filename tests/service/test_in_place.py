@@ -29,7 +29,8 @@ def renders(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="module")
 def place(tmp_path_factory: pytest.TempPathFactory, renders: Path) -> Iterator[Server]:
     """A server that may read one folder."""
-    server = Server(copy_empty(tmp_path_factory.mktemp("in-place")), FEW).start(
+    few = {**FEW, "JAYFLICK_DECODERS": "2", "JAYFLICK_MOST_FILES": "200"}
+    server = Server(copy_empty(tmp_path_factory.mktemp("in-place")), few).start(
         "--no-demo", "--frames", str(renders)
     )
     yield server
@@ -95,6 +96,21 @@ def test_small_files_of_every_kind_come_in_together_as_they_do_one_by_one(
     inside, dropped = open_in_place(opened, renders, "mixed"), bring(opened, sorted(mixed))
     assert inside["files"] == dropped["taken"]
     assert len(inside["projects"]) == len(dropped["projects"])
+
+
+def test_no_more_frames_come_in_than_one_import_takes_however_many_are_read_at_once(
+    opened: httpx.Client, renders: Path
+) -> None:
+    import_id = opened.post("/api/imports").json()["id"]
+    taken = []
+    for name, count in (("first", 150), ("second", 190)):
+        save_frames(renders / name, moving_square(count, 24, 18), f"{name}_{{}}.png")
+        body = {"root": renders.name, "folders": [name]}
+        answer = opened.post(f"/api/imports/{import_id}/folder", json=body).raise_for_status().json()
+        taken.append([one["frames"] for one in answer["files"]])
+        refused = [one["problem"]["message"] for one in answer["files"] if one["problem"]]
+    assert (sum(taken[0]), sum(taken[1])) == (150, 50)
+    assert refused == ["one import takes 200 frames"] * 140
 
 
 def opened_project(client: httpx.Client, renders: Path, name: str, count: int = 4) -> tuple[str, list[Path]]:

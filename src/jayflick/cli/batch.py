@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from .. import __version__
-from ..core.atomic import atomic_write
 from ..core.content import MAX_BYTES, read_file
 from ..core.errors import InputError, JayFlickError, printable
 from ..core.pictures.kinds import decoders
@@ -25,11 +24,11 @@ from ..core.recipe import BaseOutput, Recipe
 from ..core.sequence.archives import members
 from ..core.sequence.project_file import DOCUMENT
 from ..parent import die_with_parent
-from .earlier import forget_old
-from .make import Made, keep_in_mind, make, refused, verdicts
+from .earlier import forget_old, made_before, remember
+from .make import Made, keep_in_mind, make, read_by, refused, verdicts
 from .many import Task, tasks_of
 from .recipes import recipe_of
-from .writing import encoded, print_json, scratch_folder
+from .writing import Writing, encoded, place_of, print_json, scratch_folder
 
 NOTES = ".jayflick-batch.jsonl"
 """In the folder of the output: of each sequence what it is made of, and the files that come of it."""
@@ -48,6 +47,8 @@ def run_batch(options: argparse.Namespace) -> int:
     tasks, notes = tasks_of(options.input, output, by_folder=options.sheet is not None)
     for note in notes:
         print(f"jayflick: note: {note}", file=sys.stderr)
+    options.spared = _below_output(tasks, output)
+    report = _report(options, tasks)
     known = _known(output / NOTES)
     results: list[Result] = []
     done = 0
@@ -59,17 +60,20 @@ def run_batch(options: argparse.Namespace) -> int:
                 results.append(_told(one))
     except KeyboardInterrupt:
         raise JayFlickError(
-            f"stopped; {done} of {len(tasks)} are done", remedy="the same with --resume makes the rest"
+            f"stopped; {done} of {len(tasks)} are done", remedy="run it again with --resume to make the rest"
         ) from None
     forget_old()
     results.sort(key=lambda one: str(one["sequence"]))
     seconds = round(time.perf_counter() - begun, 4)
-    report = {"sequences": results, "seconds": {"total": seconds}}
-    if options.report:
-        atomic_write(Path(options.report), encoded(report))
+    if report is not None:
+        with report:
+            document = {"sequences": results, "seconds": {"total": seconds}}
+            report.put(Path(options.report), encoded(document), claimed=True)
+            report.commit()
+        remember(Path(options.report).name, report.written)
     count = {state: sum(one["state"] == state for one in results) for state in ("made", "kept", "failed")}
     if not options.json:
-        kept = f", {count['kept']} as before" if count["kept"] else ""
+        kept = f", {count['kept']} unchanged" if count["kept"] else ""
         print(f"{count['made']} made{kept}, {count['failed']} failed, {seconds:.1f} s")
     not_taken = any(refused(output) for one in results for output in one.get("outputs", ()))
     return 1 if count["failed"] or not_taken else 0
@@ -91,17 +95,36 @@ def _need_sense(options: argparse.Namespace) -> None:
     for named in (*(options.describe or ()), *filter(None, [options.trials])):
         if "{sequence}" not in named:
             raise InputError(
-                "would be written by each sequence",
-                file=named,
-                remedy="use {sequence} in its name, as in --names",
+                "every sequence would write it", file=named, remedy="put {sequence} in its name, as in --names"
             )
-    if options.report and Path(options.report).exists() and not (options.force or options.resume):
-        raise InputError("already exists", file=Path(options.report).name, remedy="add --force to replace it")
     own = argparse.Namespace(**vars(options))
     own.output = f"{options.output}/" if options.all else _place(options, options.places)
     own.folder = own.output.endswith("/")
     own.size = None if options.size is not None and "%" in options.size else options.size  # of frames
     recipe_of(own, Recipe())
+
+
+def _below_output(tasks: Sequence[Task], output: Path) -> list[Path]:
+    """Source frames among which results are put: no sequence's output takes the place of another's frame."""
+    root = output.resolve()
+    folders = {folder: folder.resolve() for folder in {file.parent for task in tasks for file in task.files}}
+    inside = {folder for folder, place in folders.items() if place == root or root in place.parents}
+    return [file for task in tasks for file in task.files if file.parent in inside]
+
+
+def _report(options: argparse.Namespace, tasks: Sequence[Task]) -> Writing | None:
+    """Where the report goes, if one is wanted; refused before anything is made where it cannot go there."""
+    if not options.report:
+        return None
+    path = Path(options.report)
+    alike = [file for task in tasks for file in task.files if file.name == path.name]
+    writing = Writing(
+        force=options.force,
+        inputs=[*alike, *read_by(options)],
+        ours=made_before if options.resume else lambda file: False,
+    )
+    writing.claim(path, "--report")
+    return writing
 
 
 class Known(NamedTuple):
@@ -258,10 +281,10 @@ def _one(options: argparse.Namespace, task: Task, known: dict[str, Known]) -> li
             return [_made(options, task, known.get(task.name))]
         with ExitStack() as open_:
             try:
-                inside, refused = _unpacked(options, task, open_.enter_context(scratch_folder()))
+                inside, lost = _unpacked(options, task, open_.enter_context(scratch_folder()))
             except (JayFlickError, OSError) as error:
                 return [_failed(task.name, error)]
-            return [*refused, *(_made(options, one, known.get(one.name)) for one in inside)]
+            return [*lost, *(_made(options, one, known.get(one.name)) for one in inside)]
     except MemoryError:
         return [_failed(task.name, InputError("there is too little memory", remedy="use fewer --jobs"))]
     except KeyboardInterrupt:
@@ -273,12 +296,12 @@ def _one(options: argparse.Namespace, task: Task, known: dict[str, Known]) -> li
 def _unpacked(options: argparse.Namespace, task: Task, scratch: Path) -> tuple[list[Task], list[Result]]:
     """The sequences in an archive, and what could not be unpacked; a project, without a recipe, is one."""
     data = read_file(task.files[0])
-    refused: list[Result] = []
+    lost: list[Result] = []
     for member in members(data, task.files[0].name, MAX_BYTES):
         if member.name == DOCUMENT and not options.recipe:
             return [task], []
         if member.error is not None:
-            refused.append(_failed(f"{task.name}/{member.name}", member.error))
+            lost.append(_failed(f"{task.name}/{member.name}", member.error))
             continue
         place = scratch / member.name
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -286,7 +309,7 @@ def _unpacked(options: argparse.Namespace, task: Task, scratch: Path) -> tuple[l
     inside, _ = tasks_of([str(scratch)], scratch / NOTES, by_folder=options.sheet is not None)
     single = len(inside) == 1
     named = (task.name if single else f"{task.name}/{one.name}" for one in inside)
-    return [Task(name, one.files, one.size) for name, one in zip(named, inside, strict=True)], refused
+    return [Task(name, one.files, one.size) for name, one in zip(named, inside, strict=True)], lost
 
 
 def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Result:
@@ -300,6 +323,13 @@ def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Resu
         own = argparse.Namespace(**vars(options))
         own.input, own.report = [str(file) for file in task.files], None
         own.output = f"{output}/" if options.all else _place(options, str(place(None)))
+        others = set(map(place_of, options.spared)) - set(map(place_of, task.files))
+        if place_of(Path(own.output)) in others:
+            raise InputError(
+                "is a frame of another sequence, and is never replaced",
+                file=Path(own.output).name,
+                remedy="use other --names",
+            )
         own.describe = [str(place(None, one)) for one in options.describe or ()] or None
         own.trials = options.trials and str(place(None, options.trials))
         sums = {} if before is None else before.sums
@@ -323,6 +353,7 @@ def _made(options: argparse.Namespace, task: Task, before: Known | None) -> Resu
             own,
             ours=ours,
             carry=True,
+            spared=options.spared,
             placed=place if options.all else None,
             ready=lambda made: _append(output / NOTES, encoded(result(made), indent=None)),
         )
@@ -367,7 +398,7 @@ def _sum_of(path: Path) -> str | None:
 
 def _key(options: argparse.Namespace, files: Sequence[Path]) -> str:
     """A fingerprint of all that an output depends on: the program, what was asked of it, the frames."""
-    where = {"input", "output", "report", "json", "force", "resume", "jobs", "command"}
+    where = {"input", "output", "report", "json", "force", "resume", "jobs", "command", "spared"}
     asked = {name: value for name, value in vars(options).items() if name not in where}
     for name in ("recipe", "target"):
         if asked[name] and asked[name].endswith(".json"):
@@ -405,5 +436,5 @@ def _say(result: Result, done: int, total: int, *, as_json: bool) -> None:
         print(f"jayflick: {name}: {line}", file=sys.stderr)
     if not as_json:
         outputs = ", ".join(f"{one['output']} {one['bytes']} bytes" for one in result["outputs"])
-        how = "as before" if result["state"] == "kept" else f"{result['seconds']:.1f} s"
+        how = "unchanged" if result["state"] == "kept" else f"{result['seconds']:.1f} s"
         print(f"{done}/{total} {name}: {outputs}, {how}", flush=True)

@@ -41,7 +41,7 @@ def without_outputs(files: Sequence[Path], inputs: Iterable[str]) -> tuple[list[
     """
     paths = [Path(text) for text in inputs]
     folders: dict[Path, Path] = {}
-    named, roots = set(map(place_of, paths)), [path.resolve() for path in paths if path.is_dir()]
+    named, roots = set(map(place_of, paths)), {path.resolve() for path in paths if path.is_dir()}
     known: dict[Path, _Outputs] = {}
     kept: list[Path] = []
     passed: list[Path] = []
@@ -51,7 +51,7 @@ def without_outputs(files: Sequence[Path], inputs: Iterable[str]) -> tuple[list[
         folder = folders[file.parent]
         place = folder / file.name
         outputs = known.setdefault(folder, _outputs(folder))
-        meant = folder in roots or not any(root in folder.parents for root in roots)
+        meant = folder in roots or roots.isdisjoint(folder.parents)
         # A set in a folder that was named is what that name means.
         wanted = (sums for output, sums in outputs.items() if output != SET or not meant)
         ours = place not in named and any(_is(file, sums) for sums in wanted)

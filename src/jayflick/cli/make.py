@@ -10,10 +10,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from ..core.carried import carried
 from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.pictures.clip import Cut
 from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
-from ..core.recipe.carried import carried
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, look_at, project_in
 from ..core.sequence.first import clear_frames, spans_of
@@ -74,6 +74,7 @@ def make(
     carry: bool = False,
     placed: Callable[[BaseOutput], Path] | None = None,
     ready: Callable[[Made], None] = lambda made: None,
+    spared: Sequence[Path] = (),
 ) -> Made:
     """Read the frames, make what the options say, and put it there: all of it or nothing.
 
@@ -81,7 +82,7 @@ def make(
     be replaced without ``--force``. ``strict``: a frame that cannot be read is refused, never left out.
     ``carry``: what a recipe says of frames that are not there is left out, with notes.
     ``placed``: where each of several outputs goes, if not into the folder that ``-o`` names. ``ready``: is told
-    of all that was made before any of it takes its place.
+    of all that was made before any of it takes its place. ``spared``: others' frames, never replaced either.
     """
     begun = time.perf_counter()
     options = argparse.Namespace(**vars(options))
@@ -95,7 +96,9 @@ def make(
         taken_out = scratch / "frames"
         taken_out.mkdir()
         files, notes = inputs_of(options.input, output)
-        writing = open_.enter_context(Writing(force=options.force, inputs=[*files, *_read(options)], ours=ours))
+        writing = open_.enter_context(
+            Writing(force=options.force, inputs=[*files, *read_by(options), *spared], ours=ours)
+        )
         _claim(writing, output, options)
         project = None if options.recipe else project_in(files)
         if project is not None:
@@ -122,10 +125,12 @@ def make(
                 outputs = (GifOutput(tuning=tuning),)
                 first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm, outputs=outputs)
                 recipe = recipe_of(options, first)
-        read = time.perf_counter() - begun
+        seconds_read = time.perf_counter() - begun
         stages = stages or Stages(scratch / "stages")
         if carry and options.recipe:
-            recipe, more = carried(recipe, len(frames), frames[0].width, frames[0].height)
+            recipe, more = carried(
+                recipe, [frame.missing_after for frame in frames], frames[0].width, frames[0].height
+            )
             notes += more
         notes += [*without_effect(options, files), *beyond(recipe, len(frames), options)]
         if options.line_up is not None:
@@ -149,7 +154,7 @@ def make(
             called = _put(writing, rendered, place, one, options, ours)
             written = writing.written[before:]
             outputs_of.append((called, written))
-            reports.append(report_of(recipe, one.id, rendered, place, written, read))
+            reports.append(report_of(recipe, one.id, rendered, place, written, seconds_read))
             if met is not None:
                 reports[-1]["budget"] = met
             notes += rendered.notes
@@ -197,7 +202,7 @@ def _in_the_way(place: Path, ours: Callable[[Path], bool]) -> bool:
     return any(file.exists() and not file.is_dir() and not ours(file) for file in there)
 
 
-def _read(options: argparse.Namespace) -> list[Path]:
+def read_by(options: argparse.Namespace) -> list[Path]:
     """Files that options name and that are read."""
     named = [options.recipe, options.target if (options.target or "").endswith(".json") else None]
     return [Path(one) for one in named if one]

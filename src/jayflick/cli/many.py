@@ -53,7 +53,8 @@ def tasks_of(inputs: Sequence[str], output: Path, *, by_folder: bool = False) ->
             found = {path: path.parent}
         else:
             raise InputError("does not exist", file=text, remedy="check the path")
-        begins = {**found, **begins}
+        for file, its_own in found.items():
+            begins.setdefault(file, its_own)
         if len(begins) > MOST_FILES:
             raise InputError(f"holds more than {MOST_FILES} files", file=path.name, remedy="name a part of it")
     kept, passed = without_outputs(list(begins), inputs)
@@ -72,7 +73,8 @@ def tasks_of(inputs: Sequence[str], output: Path, *, by_folder: bool = False) ->
         tasks += _of_folder(folder, begin, groups, by_folder=by_folder)
     notes += _passed_over(others, "no frames by their names")
     if not tasks:
-        what = f"{len(others)} other files are here" if others else "no files are here"
+        count = f"{len(others)} other {'file is' if len(others) == 1 else 'files are'}"
+        what = f"{count if others else 'no file is'} here"
         raise InputError(f"no sequence was found; {what}", remedy="name folders with frames, or archives")
     _need_names_apart(tasks)
     return sorted(tasks, key=lambda task: task.name), notes
@@ -141,7 +143,7 @@ def _need_names_apart(tasks: Iterable[Task]) -> None:
         if other is not task:
             both = f"{printable(str(other.files[0]))} and {printable(str(task.files[0]))}"
             raise InputError(
-                f"{both} would have one name", file=task.name, remedy="name the folder that both lie in"
+                f"{both} would have the same name", file=task.name, remedy="name the folder that both lie in"
             )
 
 

@@ -4,9 +4,9 @@ from collections import Counter
 
 from sqlalchemy.orm import Session
 
+from ..core.carried import carried, taken
 from ..core.errors import InputError
 from ..core.recipe import Recipe
-from ..core.recipe.carried import carried, taken
 from . import projects
 from .frames import FrameLists
 from .schemas.plans import SettingsInfo, SettingsRequest
@@ -19,8 +19,8 @@ def settings_of(session: Session, lists: FrameLists, project_id: str, request: S
     """
     project = projects.find(session, project_id)
     revision = projects.current(session, project)
-    frames = lists.of(session, project_id, revision.frame_set).frames
-    ((width, height), _), *_ = Counter((frame.width, frame.height) for frame in frames).most_common(1)
+    listed = lists.of(session, project_id, revision.frame_set)
+    ((width, height), _), *_ = Counter((one.width, one.height) for one in listed.frames).most_common(1)
     if request.project_id is not None:
         other = projects.find(session, request.project_id)
         recipe, title = Recipe.model_validate(projects.current(session, other).recipe), other.name
@@ -29,5 +29,5 @@ def settings_of(session: Session, lists: FrameLists, project_id: str, request: S
     else:
         raise InputError("no settings are named", remedy="choose a project, or open a recipe")
     merged, notes = taken(Recipe.model_validate(revision.recipe), recipe, request.settings, project.name, title)
-    found, more = carried(merged, len(frames), width, height)
+    found, more = carried(merged, listed.gaps, width, height)
     return SettingsInfo(recipe=found, notes=[*notes, *more])

@@ -54,7 +54,7 @@ def take(
         return found
 
     with ThreadPoolExecutor(LANES) as pool:
-        found = [one for taken in pool.map(some, _together(root, places)) for one in taken]
+        found = [one for taken in pool.map(some, _together(places)) for one in taken]
     intake.keep()
     waiting = [place for place, one in zip(places, found, strict=True) if isinstance(one, Unfinished)]
     results = [
@@ -64,7 +64,7 @@ def take(
     return results, waiting
 
 
-def _together(root: Root, places: Sequence[Place]) -> Iterator[list[Place]]:
+def _together(places: Sequence[Place]) -> Iterator[list[Place]]:
     """Files by turns, in their order: small ones several together, others one by one."""
     some: list[Place] = []
     size = 0

@@ -148,7 +148,7 @@ class Intake:
         pictures: list[tuple[Place, Piece, bytes, Origin]] = []
         others: list[Place] = []
         for (place, data, origin), found in zip(held, read, strict=True):
-            if isinstance(found, Piece) and self._has_room(len(data), len(pictures)):
+            if isinstance(found, Piece):
                 piece = replace(found, written=found.written or origin.written / 1e9)
                 pictures.append((place, piece, data, origin))
             else:
@@ -157,9 +157,11 @@ class Intake:
             self._service.store, self._service.stages, [(piece, data) for _, piece, data, _ in pictures]
         )
         for (place, piece, _, origin), (sha256, size) in zip(pictures, kept, strict=True):
-            self._taken_in(piece, sha256, size, origin)
-            self._tell(piece.name, 1, sha256)
-            results[place] = _taken(piece.name, [sha256], [])
+            if self._taken_in(piece, sha256, size, origin):
+                self._tell(piece.name, 1, sha256)
+                results[place] = _taken(piece.name, [sha256], [])
+            else:
+                others.append(place)
         results |= {place: alone(place) for place in others}
         return [results[place] for place in places]
 
@@ -261,12 +263,12 @@ class Intake:
         )
         return FileTaken(name=name, frames=0, picture=None, problem=None, clip=clip)
 
-    def _has_room(self, size: int, frames: int) -> bool:
-        """Whether a few more small frames can be no question."""
-        return self._frames_left > frames and self._bytes_left > (frames + 1) * SMALL >= size
+    @property
+    def _room_left(self) -> bool:
+        return self._frames_left > 0 and self._bytes_left > 0
 
     def _need_room(self, name: str) -> None:
-        if self._frames_left > 0 and self._bytes_left > 0:
+        if self._room_left:
             return
         settings = self._service.settings
         limit = (
@@ -279,11 +281,15 @@ class Intake:
 
     def _store(self, piece: Piece, data: Sent, kept: str | None, origin: Origin | None) -> str:
         sha256, size = keep_picture(self._service.store, self._service.stages, piece, data, kept)
-        self._taken_in(piece, sha256, size, origin)
+        if not self._taken_in(piece, sha256, size, origin):
+            self._need_room(piece.name)
         return sha256
 
-    def _taken_in(self, piece: Piece, sha256: str, size: int, origin: Origin | None) -> None:
+    def _taken_in(self, piece: Piece, sha256: str, size: int, origin: Origin | None) -> bool:
+        """Count a frame that is kept; not if others, side by side, have left no room for it meanwhile."""
         with self._noting:
+            if not self._room_left:
+                return False
             self._frames_left -= 1
             self._bytes_left -= size
             # Its bytes are in the store; those of many frames at once would be too much to hold on to.
@@ -292,6 +298,7 @@ class Intake:
                 self._origins[piece.name] = origin
             if len(self._taken) >= NOTED_AT_ONCE:
                 self._keep()
+        return True
 
     def _tell(self, name: str, frames: int, picture: str) -> None:
         if time.monotonic() - self._told < TOLD_EVERY:

@@ -2,8 +2,8 @@
 
 from pydantic import Field
 
+from ...core.carried import Settings
 from ...core.recipe import Recipe
-from ...core.recipe.carried import Settings
 from .checks import RemedyInfo
 from .document import Document
 

@@ -1,11 +1,14 @@
 """A recipe on other frames than those it was made for: what is said of frames that are not there goes."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
+from contextlib import suppress
 from pathlib import PurePath
 from typing import Any, Literal, get_args
 
-from ..portable import slug
-from . import Cropping, FramesOutput, Framing, Output, Recipe, Rhythm, Span, StillOutput, Take
+from .errors import InputError
+from .portable import slug
+from .recipe import Cropping, FramesOutput, Framing, Output, Recipe, Rhythm, Span, StillOutput, Take
+from .timing.plan import plan_rhythm
 
 Settings = Literal["rhythm", "framing", "outputs"]
 """What one project can take from another. What is wrong with its own frames stays its own."""
@@ -23,11 +26,11 @@ def taken(
     changed: dict[str, Any] = {name: getattr(other, name) for name in get_args(Settings) if name in settings}
     if "rhythm" in changed and own.rhythm.spans:
         if other.rhythm.spans:
-            notes.append("its spans are not taken: they stay as they are here")
+            notes.append("its spans are not taken: these frames keep their own")
         changed["rhythm"] = other.rhythm.model_copy(update={"spans": own.rhythm.spans})
     if "framing" in changed:
         if other.framing.line_up is not None:
-            notes.append("how frames are lined up is not taken: it was measured on others")
+            notes.append("its line-up is not taken: it was measured on other frames")
         changed["framing"] = other.framing.model_copy(update={"line_up": own.framing.line_up})
     if "outputs" in changed:
         before, now = slug(other_title), slug(title)
@@ -42,28 +45,28 @@ def _renamed(output: Output, before: str, now: str) -> Output:
     return output.model_copy(update={"file_name": f"{(now + stem[len(before) :])[:100]}{ending}"})
 
 
-def carried(recipe: Recipe, count: int, width: int, height: int) -> tuple[Recipe, list[str]]:
-    """A recipe as it can be used on so many frames of that size, and what was left out or cut short, in words.
+def carried(recipe: Recipe, gaps: Sequence[int], width: int, height: int) -> tuple[Recipe, list[str]]:
+    """A recipe as it can be used on other frames of that size, and what was left out or cut short, in words.
 
-    A crop that was drawn on frames of another size stays the same part of the picture, as everywhere; any other
-    that reaches beyond these frames is left out. On frames that have all it names a recipe stays as it is.
+    ``gaps``: how many numbers are missing after each frame. A crop that was drawn on frames of another size
+    stays the same part of the picture, as everywhere; any other that reaches beyond these is left out. On
+    frames that have all it names a recipe stays as it is.
     """
     notes: list[str] = []
+    count = len(gaps)
     gather = recipe.gather.model_copy(
         update={
-            name: _there(getattr(recipe.gather, name), count, f"{what} frame", notes)
-            for name, what in (("left_out", "leaving out"), ("folded", "folding"), ("clear", "clearing"))
+            name: _there(getattr(recipe.gather, name), count, what, notes)
+            for name, what in (("left_out", "leave out"), ("folded", "fold"), ("clear", "clear"))
         }
     )
     order, kept = _order(recipe.rhythm, count)
     rhythm = _rhythm(recipe.rhythm, order, kept, notes)
-    spans = {span.name for span in rhythm.spans}
-    outputs = tuple(_output(one, spans, kept, (width, height), notes) for one in recipe.outputs)
     framing = _framing(recipe.framing, count, (width, height), notes)
-    document = recipe.model_copy(
-        update={"gather": gather, "rhythm": rhythm, "framing": framing, "outputs": outputs}
-    )
-    return Recipe.model_validate(document.model_dump()), list(dict.fromkeys(notes))
+    changed = recipe.model_copy(update={"gather": gather, "rhythm": rhythm, "framing": framing})
+    outputs = tuple(_output(one, changed, kept, gaps, (width, height), notes) for one in recipe.outputs)
+    document = changed.model_copy(update={"outputs": outputs}).model_dump()
+    return Recipe.model_validate(document), list(dict.fromkeys(notes))
 
 
 def _order(rhythm: Rhythm, count: int) -> tuple[tuple[int, ...] | None, list[int]]:
@@ -79,14 +82,16 @@ def _rhythm(rhythm: Rhythm, order: tuple[int, ...] | None, kept: list[int], note
     now = {place: number for number, place in enumerate(kept, 1)}
     changed: dict[str, Any] = {"order": order}
     if lost := len(rhythm.order or ()) - len(order or ()):
-        notes.append(f"the order is without {_many(lost, 'frame')}: not there")
+        notes.append(f"{_many(lost, 'place')} dropped from the order: no such frames")
     changed["holds"] = {now[at]: held for at, held in rhythm.holds.items() if at in now}
     if lost := len(rhythm.holds) - len(changed["holds"]):
-        notes.append(f"{_many(lost, 'delay')} less, of frames that are not there")
+        notes.append(f"{_many(lost, 'delay')} dropped: no such frames")
     changed |= _range(rhythm, kept, "the range", notes)
     changed["spans"] = tuple(span for one in rhythm.spans if (span := _span(one, kept, notes)) is not None)
     if rhythm.between is not None and rhythm.between.after is not None:
         after = frozenset(now[at] for at in rhythm.between.after if at in now)
+        if lost := len(rhythm.between.after) - len(after):
+            notes.append(f"in-betweens after {_many(lost, 'frame')} dropped: no such frames")
         changed["between"] = rhythm.between.model_copy(update={"after": after}) if after else None
     return rhythm.model_copy(update=changed)
 
@@ -97,7 +102,7 @@ def _range(of: Rhythm | Take, kept: list[int], what: str, notes: list[str]) -> d
         return {}
     within = _within(of.first or 1, of.last, kept)
     if not within:
-        notes.append(f"{what} begins at {of.first}, of {len(kept)}, and is left out")
+        notes.append(f"{what} is dropped: it has none of these frames")
         return {"first": None, "last": None}
     if of.last is not None and of.last > kept[-1]:
         notes.append(f"{what} ends at {within[-1]} instead of {of.last}")
@@ -110,7 +115,7 @@ def _range(of: Rhythm | Take, kept: list[int], what: str, notes: list[str]) -> d
 def _span(span: Span, kept: list[int], notes: list[str]) -> Span | None:
     within = _within(span.first, span.last, kept)
     if not within:
-        notes.append(f"the span {span.name} begins at {span.first}, of {len(kept)}, and is left out")
+        notes.append(f"the span {span.name} is dropped: it has none of these frames")
         return None
     if span.last > kept[-1]:
         notes.append(f"the span {span.name} ends at {within[-1]} instead of {span.last}")
@@ -131,18 +136,23 @@ def _framing(framing: Framing, count: int, size: tuple[int, int], notes: list[st
         gone = line_up.anchor > count
         if gone:
             notes.append(f"frames are not lined up: there is no frame {line_up.anchor}")
+        elif lost := len(line_up.moves) - len(moves):
+            notes.append(f"{_many(lost, 'move')} dropped: no such frames")
         changed["line_up"] = None if gone else line_up.model_copy(update={"moves": moves})
     if (match := framing.match) is not None:
         some = None if match.frames is None else frozenset(at for at in match.frames if at <= count)
         gone = match.to > count or some == frozenset()
         if gone:
-            notes.append(f"tones are not matched: there is no frame {match.to}")
+            lacking = match.to if match.to > count else min(match.frames or ())
+            notes.append(f"tones are not matched: there is no frame {lacking}")
         changed["match"] = None if gone else match.model_copy(update={"frames": some})
     tones = (
         one.model_copy(update={"frames": frozenset(at for at in one.frames if at <= count)})
         for one in framing.tones
     )
     changed["tones"] = tuple(one for one in tones if one.frames)
+    if lost := sum(at > count for one in framing.tones for at in one.frames):
+        notes.append(f"tones of {_many(lost, 'frame')} dropped: no such frames")
     return framing.model_copy(update=changed)
 
 
@@ -157,30 +167,44 @@ def _crop(of: Cropping, size: tuple[int, int], what: str, notes: list[str]) -> d
 
 
 def _output(
-    output: Output, spans: set[str], kept: list[int], size: tuple[int, int], notes: list[str]
+    output: Output,
+    recipe: Recipe,
+    kept: list[int],
+    gaps: Sequence[int],
+    size: tuple[int, int],
+    notes: list[str],
 ) -> Output:
-    take, places = output.take, len(kept)
-    taken = tuple(name for name in take.spans if name in spans)
-    if len(taken) < len(take.spans):
-        notes.append(f"{output.file_name} takes {_many(len(take.spans) - len(taken), 'span')} less")
+    take, spans = output.take, {span.name for span in recipe.rhythm.spans}
+    chosen = tuple(name for name in take.spans if name in spans)
+    if lost := len(take.spans) - len(chosen):
+        notes.append(f"{output.file_name} plays {_many(lost, 'span')} fewer")
     take = take.model_copy(
-        update={"spans": taken, **_range(take, kept, f"the range of {output.file_name}", notes)}
+        update={"spans": chosen, **_range(take, kept, f"the range of {output.file_name}", notes)}
     )
     changed: dict[str, Any] = {"take": take}
     if output.framing is not None and (crop := _crop(output.framing, size, "its own crop", notes)):
         changed["framing"] = output.framing.model_copy(update=crop)
-    if isinstance(output, FramesOutput) and output.cut is not None and output.cut > places:
-        notes.append(f"{output.file_name} is cut where it covers: there is no frame {output.cut}")
-        changed["cut"] = None
-    if isinstance(output, StillOutput) and output.frame > places:
-        notes.append(f"{output.file_name} shows frame {places} instead of {output.frame}")
-        changed["frame"] = places
+    if isinstance(output, FramesOutput | StillOutput):
+        with suppress(InputError):  # that nothing is played is said when it is made
+            played = len(plan_rhythm(recipe.gather, recipe.rhythm, gaps, take).shots)
+            changed |= _of_played(output, played, notes)
     return output.model_copy(update=changed)
+
+
+def _of_played(output: FramesOutput | StillOutput, played: int, notes: list[str]) -> dict[str, Any]:
+    """What an output says of one of the frames that it plays."""
+    if isinstance(output, StillOutput) and output.frame > played:
+        notes.append(f"{output.file_name} shows frame {played} instead of {output.frame}")
+        return {"frame": played}
+    if isinstance(output, FramesOutput) and output.cut is not None and output.cut > played:
+        notes.append(f"{output.file_name} is cut where it covers: there is no frame {output.cut}")
+        return {"cut": None}
+    return {}
 
 
 def _there(positions: Iterable[int], count: int, what: str, notes: list[str]) -> frozenset[int]:
     kept = frozenset(at for at in positions if at <= count)
-    notes += [f"{what} {at}: there are {count}" for at in sorted(set(positions) - kept)[:5]]
+    notes += [f"there is no frame {at} to {what}" for at in sorted(set(positions) - kept)[:5]]
     return kept
 
 
