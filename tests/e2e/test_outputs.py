@@ -309,14 +309,14 @@ def test_settings_of_another_project_are_taken_in_one_step_and_kept_as_a_file(
     page.get_by_role("button", name="Take settings").click()
     taking = page.get_by_role("dialog", name="Take settings")
     with page.expect_download() as saved:
-        taking.get_by_role("button", name="Save this recipe").click()
+        taking.get_by_role("button", name="Save recipe").click()
     kept = tmp_path / "lamp.json"
     saved.value.save_as(kept)
-    assert taking.get_by_role("button", name="Take all settings").is_disabled()
+    assert taking.get_by_role("button", name="Take all").is_disabled()
     taking.get_by_label("Take from").select_option(label="Tern in flight")
     expect(taking.get_by_role("status", name="What is not taken")).not_to_be_empty()
     taking.get_by_role("checkbox", name="Rhythm").uncheck()
-    taking.get_by_role("button", name="Take 2 settings").click()
+    taking.get_by_role("button", name="Take 2 of 3").click()
     expect(taking).to_have_count(0)
     expect(page.get_by_role("tab", name="Tuning")).to_contain_text("64 colours")
     desk.made()
@@ -326,9 +326,16 @@ def test_settings_of_another_project_are_taken_in_one_step_and_kept_as_a_file(
     page.get_by_role("button", name="Take settings").click()
     (tmp_path / "none.json").write_text("no recipe")
     taking.get_by_label("Recipe file").set_input_files(tmp_path / "none.json")
-    expect(page.get_by_text("none.json is no recipe")).to_be_visible()
+    expect(page.get_by_text("none.json is not a recipe")).to_be_visible()
+    desk.forgiven.append("422")  # what is no recipe is refused
+    (tmp_path / "other.json").write_text('{"outputs": 3}')
+    taking.get_by_label("Recipe file").set_input_files(tmp_path / "other.json")
+    expect(taking.get_by_role("status", name="What is not taken")).to_contain_text("outputs")
+    assert taking.get_by_role("button", name="Take all").is_disabled()
     taking.get_by_label("Recipe file").set_input_files(kept)
-    expect(taking.get_by_role("status", name="What is not taken")).to_have_text("All of it can be taken.")
+    expect(taking.get_by_role("status", name="What is not taken")).to_have_text(
+        "Everything chosen can be taken."
+    )
     page.keyboard.press("Escape")
     expect(taking).to_have_count(0)
     page.keyboard.press("Control+z")

@@ -322,7 +322,7 @@ function Header({ bench }: { bench: BenchParts }) {
         <Redo2 size={15} />
       </IconButton>
       <IconButton
-        tip="Take settings, or save them"
+        tip="Take settings from elsewhere, or save these"
         aria-label="Take settings"
         onClick={() => useTaking.setState({ open: true })}
       >

@@ -3,10 +3,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { FileDown, FolderOpen } from "lucide-react";
 import { Dialog } from "radix-ui";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { api, data, type ProjectCard, type Recipe, type SettingsInfo } from "../api/client";
-import { count } from "../format";
 import { Button, Checkbox } from "../ui/controls";
 import { tell, tellError } from "../ui/notices";
 import { useFocusBack } from "../ui/refocus";
@@ -73,6 +72,7 @@ function Choice({ bench }: { bench: Bench }) {
       ),
   });
   const close = () => useTaking.setState({ open: false });
+  useEffect(() => close, [id]);
   const ready =
     from !== null && wanted.length > 0 && found.data !== undefined && !found.isFetching && !found.error;
   const take = () => {
@@ -84,14 +84,14 @@ function Choice({ bench }: { bench: Bench }) {
       gather: recipe.gather,
     }));
     bench.release();
-    tell(`The settings are those of ${from.name} now. Undo brings back what was here.`);
+    tell(`Settings taken from ${from.name}. Undo brings back what was here.`);
     close();
   };
   const opened = async (chosen: File) => {
     try {
       setFrom({ recipe: JSON.parse(await chosen.text()) as Recipe, name: chosen.name });
     } catch {
-      tellError(new Error(`${chosen.name} is no recipe: save one here, or write it as --recipe takes it`));
+      tellError(new Error(`${chosen.name} is not a recipe; open one that was saved here`));
     }
   };
   const save = () => {
@@ -122,7 +122,7 @@ function Choice({ bench }: { bench: Bench }) {
           ))}
         </select>
         <Button onClick={() => file.current?.click()}>
-          <FolderOpen size={14} /> Open a recipe
+          <FolderOpen size={14} /> Open recipe
         </Button>
         <input
           ref={file}
@@ -156,14 +156,18 @@ function Choice({ bench }: { bench: Bench }) {
       <p className="text-xs text-ink-2">
         Frames left out, gaps, spans and how frames are lined up stay as they are here.
       </p>
-      <div role="status" aria-label="What is not taken" className="min-h-[18px] text-xs">
+      <div
+        role="status"
+        aria-label="What is not taken"
+        className={`min-h-[18px] text-xs ${found.isFetching ? "opacity-60" : ""}`}
+      >
         {found.error ? (
           <span className="text-stop">{found.error.message}</span>
-        ) : found.data && from ? (
+        ) : found.data && from && wanted.length > 0 ? (
           found.data.notes.length === 0 ? (
-            "All of it can be taken."
+            "Everything chosen can be taken."
           ) : (
-            <ul className={`list-disc pl-4 ${found.isFetching ? "opacity-60" : ""}`}>
+            <ul className="list-disc pl-4">
               {found.data.notes.map((note) => (
                 <li key={note}>{note}</li>
               ))}
@@ -173,14 +177,14 @@ function Choice({ bench }: { bench: Bench }) {
       </div>
       <span className="flex items-center gap-2">
         <Button look="strong" disabled={!ready} onClick={take}>
-          Take {wanted.length === SETTINGS.length ? "all settings" : count(wanted.length, "setting")}
+          {wanted.length === SETTINGS.length ? "Take all" : `Take ${wanted.length} of ${SETTINGS.length}`}
         </Button>
         <Button look="quiet" onClick={close}>
           Cancel
         </Button>
         <span className="grow" />
         <Button look="quiet" onClick={save}>
-          <FileDown size={14} /> Save this recipe
+          <FileDown size={14} /> Save recipe
         </Button>
       </span>
     </>
