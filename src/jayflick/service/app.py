@@ -14,6 +14,7 @@ from ..core.atomic import sweep
 from ..loopback import Guard
 from ..peers import own_users
 from . import handoffs
+from .batching import Batching
 from .bounds import MOST_DOCUMENT, Patience
 from .described import describe
 from .following import Following
@@ -33,6 +34,7 @@ def create_app(settings: Settings) -> FastAPI:
     leftovers = Leftovers(service.sessions, service.store, service.stages, settings.most_stage_bytes)
     following = Following(service)
     keeping = Keeping(service)
+    batching = Batching(service)
     sweeper = Sweeper(leftovers, settings.sweep_seconds)
 
     @asynccontextmanager
@@ -50,6 +52,7 @@ def create_app(settings: Settings) -> FastAPI:
         service.deliveries.start()
         following.start()
         keeping.start()
+        batching.start()
         if settings.standins:
             service.standins.start()
         service.demo.start()
@@ -61,6 +64,7 @@ def create_app(settings: Settings) -> FastAPI:
         await run_in_threadpool(sweeper.stop)
         await run_in_threadpool(following.stop)
         await run_in_threadpool(keeping.stop)
+        await run_in_threadpool(batching.stop)
         await run_in_threadpool(service.planner.stop)
         await run_in_threadpool(service.searches.stop)
         await run_in_threadpool(service.jobs.stop)
@@ -89,6 +93,7 @@ def create_app(settings: Settings) -> FastAPI:
     )
     app.state.service = service
     app.state.following = following
+    app.state.batching = batching
     app.include_router(router)
     app.add_middleware(Patience)
     users = None if settings.share else own_users()

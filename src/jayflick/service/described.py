@@ -15,6 +15,7 @@ PARAMETERS = {
     "output_id": "An output of its recipe",
     "result_id": "A result, as its project names it",
     "search_id": "A search, as beginning it answered",
+    "batch_id": "A batch, as beginning it answered",
     "trial_id": "A trial, as the list of trials names it",
     "shot": "What a step shows, as the plan writes it",
     "index": "A played step, from 0",

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.recipe import Framing, Gather, Recipe, Rhythm, Size, Take
 from ..core.sequence import gather as gathering
-from ..core.sequence.first import clear_frames, first_recipe
+from ..core.sequence.first import clear_frames
 from ..core.sequence.gather import Found, gather, majority_size, missing_after
 from ..core.sequence.joining import with_joined, with_part
 from ..core.sequence.pieces import Piece
@@ -18,13 +18,14 @@ from ..core.sequence.project_file import DOCUMENT, ProjectFile
 from ..core.sequence.renewal import Known, renewed, with_moved
 from ..core.text import LONGEST_NAME, clean
 from ..core.timing.plan import plan_rhythm
-from . import projects
+from . import carrying, projects
 from .imports import forget_files, look_through, origins_of, still_open
 from .models import Frame, ImportFile, Picture, Project, Revision
 from .origins import note_source
 from .pictures import found_of, note_pictures
 from .results import Results
 from .schemas.imports import Choice, NewProject, Report
+from .schemas.plans import SettingsRequest
 from .schemas.projects import Renewed
 
 
@@ -54,7 +55,8 @@ def finish(
         if request.separate:
             title, each = None, [gather([found])[0] for sequence in chosen for found in sequence.files]
         for some in each:
-            project = make_project(session, some, hashes, results, title=title)
+            like = choice.like if choice is not None else None
+            project = make_project(session, some, hashes, results, title=title, like=like)
             note_source(session, project.id, some, origins, hashes, separate=request.separate)
             made.append(project)
     if taken == known.keys():
@@ -72,14 +74,18 @@ def make_project(
     *,
     title: str | None = None,
     recipe: Recipe | None = None,
+    like: SettingsRequest | None = None,
 ) -> Project:
-    """Sequences, one after the other, as a project; with a first recipe that suits them if none is given."""
+    """Sequences, one after the other, as a project.
+
+    With a first recipe that suits them if none is given; ``like``: with these settings.
+    """
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
     title = clean(title or together.title)[:200].strip() or "Untitled"
     if recipe is None:
-        recipe = first_recipe(title, together)
+        recipe, _ = carrying.first_like(session, title, together, like)
     return projects.create(session, title, together.document(), frames, recipe, results)
 
 

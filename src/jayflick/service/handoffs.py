@@ -92,17 +92,39 @@ def into_folder(
     *,
     replace: bool,
 ) -> placing.Placed:
-    """Write all into the folder ``name`` below ``folder``, whole or not at all.
+    """Write all into the folder ``name`` below ``folder``; see :func:`write`."""
+    files = [file._replace(path=f"{name}/{file.path}") for one in leaving(chosen) for file in one]
+    return write(folder, files, rows, replace=replace)
 
-    Nothing that is there is replaced unless that is said. ``rows``: what is to be remembered of it, also if the
-    program dies before it is.
+
+def write(folder: Path, files: Sequence[Leaving], rows: Sequence[Handoff], *, replace: bool) -> placing.Placed:
+    """Write files below ``folder``, whole or not at all.
+
+    ``Conflict`` when another file is there under one of their names, unless it may be replaced. ``rows``: what
+    is to be remembered of it, also if the program dies before it is.
     """
-    files = [(f"{name}/{file.path}", file.read) for one in leaving(chosen) for file in one]
-    there = [path for path, _ in files if (folder / path).exists()]
-    if there and not replace:
+    there = [] if replace else [file.path for file in files if _is_another(folder / file.path, file)]
+    if there:
         names = ", ".join(PurePath(path).name for path in there[:3]) + (" …" if len(there) > 3 else "")
         raise Conflict(f"already there: {names}", remedy="replace them, or give the outputs other names")
-    return placing.place(folder.resolve(), files, [_noted(row) for row in rows])
+    placed = [(file.path, file.read) for file in files]
+    return placing.place(folder.resolve(), placed, [_noted(row) for row in rows])
+
+
+def _is_another(path: Path, file: Leaving) -> bool:
+    """Whether something else than this file is in its place."""
+    try:
+        return path.stat().st_size != file.size or path.read_bytes() != file.read()
+    except FileNotFoundError:
+        return False
+    except OSError:
+        return True
+
+
+def no_folder() -> NotFound:
+    """There is nothing to hand off into."""
+    remedy = "start with ./start --handoff FOLDER to write into one"
+    return NotFound("no hand-off folder is set", remedy=remedy)
 
 
 _NOTED = ("project_id", "output_id", "key", "file_name", "place", "bytes", "sha256")

@@ -389,3 +389,40 @@ class SearchTrial(Base):
     search_id: Mapped[int] = mapped_column(ForeignKey("searches.id", ondelete="CASCADE"), primary_key=True)
     place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id", ondelete="CASCADE"), index=True)
+
+
+class Batch(Base):
+    """Something that was asked for of many projects at once."""
+
+    __tablename__ = "batches"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    label: Mapped[str] = mapped_column(String(200))
+    action: Mapped[str] = mapped_column(LONGTEXT)
+    """JSON: what is done to each."""
+    undoes: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """The batch that it takes back."""
+    created: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class BatchItem(Base):
+    """What a batch does to one project, or to one of its outputs."""
+
+    __tablename__ = "batch_items"
+    __table_args__ = (Index("ix_batch_items_state", "state", "batch_id", "place"),)
+
+    batch_id: Mapped[int] = mapped_column(ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    output_id: Mapped[str] = mapped_column(String(40), default="")
+    """Empty: the project as a whole."""
+    state: Mapped[str] = mapped_column(String(12), default="queued")
+    """queued, working, done, failed or cancelled."""
+    waits_for: Mapped[str] = mapped_column(String(40), default="")
+    """While it is at work: the search or delivery that it waits for."""
+    before: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """The revision that counted before it changed the project."""
+    after: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    """The revision that it made; none where it made none."""
+    notes: Mapped[list[str]] = mapped_column(JSON, default=list)
+    error: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)

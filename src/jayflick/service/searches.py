@@ -231,6 +231,14 @@ def _shown(session: Session, row: Search, known: Sequence[TrialInfo]) -> SearchI
     )
 
 
+def found_by(session: Session, search_id: int) -> tuple[TrialInfo | None, int | None]:
+    """The truest trial that fits a search's budget, and the bytes of the least that it made."""
+    made = trials.made_by(session, search_id)
+    most = session.get_one(Search, search_id).most or 0
+    best = best_of([_candidate(trial) for trial in made], most)
+    return None if best is None else made[best], min((trial.bytes for trial in made), default=None)
+
+
 def _picks(made: Sequence[TrialInfo], outputs: Sequence[str], most: int) -> list[TrialInfo]:
     """Of trials of several outputs one each, together in a budget."""
     tried = [[trial for trial in made if trial.output_id == one] for one in outputs]

@@ -3,10 +3,36 @@
 from fastapi import APIRouter
 
 from ..errors import NotFound
-from . import folders, framing, imports, jobs, palettes, pictures, projects, searches, sending, server, targets
+from . import (
+    folders,
+    framing,
+    imports,
+    jobs,
+    palettes,
+    pictures,
+    projects,
+    searches,
+    sending,
+    server,
+    tables,
+    targets,
+)
 
 router = APIRouter(prefix="/api")
-for part in (server, imports, folders, projects, framing, targets, searches, sending, jobs, palettes, pictures):
+for part in (
+    server,
+    imports,
+    folders,
+    projects,
+    tables,
+    framing,
+    targets,
+    searches,
+    sending,
+    jobs,
+    palettes,
+    pictures,
+):
     router.include_router(part.router)
 
 

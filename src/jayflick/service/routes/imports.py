@@ -18,7 +18,7 @@ from starlette.types import Message, Receive
 from ...core.errors import InputError
 from ...core.pictures.clip import Cut
 from ...core.stages import cache_key
-from .. import frame_sets, imports
+from .. import carrying, frame_sets, imports
 from ..bounds import UNBOUND, FormParser
 from ..cards import card
 from ..decoding import Wanted
@@ -27,6 +27,7 @@ from ..intake import Intake
 from ..parts import WEBP, ImportId, Parts, Reading, Service, Sha256, lasting
 from ..schemas.document import Problem
 from ..schemas.imports import Choice, FileTaken, ImportReport, ImportStarted, SequenceFound, TakeClip
+from ..schemas.plans import SequenceNotes, SettingsRequest
 from ..schemas.projects import ImportDone
 from ..settings import Settings
 
@@ -239,6 +240,12 @@ def get_import(import_id: ImportId, session: Reading) -> ImportReport:
 
 def _ignored(items: list[dict[str, str]]) -> list[Problem]:
     return [Problem(kind="input", message=item["message"], file=item["file"]) for item in items]
+
+
+@router.post("/{import_id}/settings")
+def look_at_settings(import_id: ImportId, request: SettingsRequest, session: Reading) -> list[SequenceNotes]:
+    """Which sequences of an import would not take all of the settings, and why. Nothing is changed."""
+    return carrying.notes_on(session, import_id, request)
 
 
 @router.post("/{import_id}/finish")

@@ -9,7 +9,6 @@ from sqlalchemy.orm import Session
 from ...core.portable import portable, slug
 from .. import handoffs, keeping, own_targets, projects
 from ..cards import handed_off
-from ..errors import NotFound
 from ..parts import Parts, ProjectId, Reading, answers, disposition
 from ..schemas.checks import NewTarget, TargetInfo
 from ..schemas.sending import HandoffDone, HandOffRequest, KeepRequest
@@ -74,14 +73,9 @@ def keep_output(
 ) -> None:
     """Have an output kept written in the hand-off folder, whenever it is new and passes; or not any more."""
     if service.settings.handoff is None:
-        raise _no_folder()
+        raise handoffs.no_folder()
     service.transact(keeping.keep, project_id, output_id, kept=request.kept)
     service.hub.tell("project", project_id=project_id)
-
-
-def _no_folder() -> NotFound:
-    remedy = "start with ./start --handoff FOLDER to write into one"
-    return NotFound("no hand-off folder is set", remedy=remedy)
 
 
 @router.post("/projects/{project_id}/handoff")
@@ -92,7 +86,7 @@ def hand_off(project_id: ProjectId, request: HandOffRequest, service: Parts) -> 
     """
     folder = service.settings.handoff
     if request.to == "folder" and folder is None:
-        raise _no_folder()
+        raise handoffs.no_folder()
     with service.sessions() as session:
         chosen = handoffs.outputs(session, service.store, project_id, request.outputs)
         name = handoffs.folder_name(session, project_id)

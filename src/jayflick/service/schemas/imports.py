@@ -6,6 +6,7 @@ from pydantic import Field
 
 from ...core.text import CleanText
 from .document import MOST_LISTED, Document, Number, Problem, SizeName
+from .plans import SettingsRequest
 
 
 class FrameInfo(Document):
@@ -134,3 +135,4 @@ class Choice(Document):
     """What is to become of an import's sequences; those not named are not brought in."""
 
     projects: list[NewProject] = Field(min_length=1, max_length=3000)
+    like: SettingsRequest | None = Field(None, description="Settings that each of them begins with")

@@ -30,6 +30,13 @@ class SettingsInfo(Document):
     notes: list[str] = Field(description="What is not taken, or is cut short, and why")
 
 
+class SequenceNotes(Document):
+    """A sequence that does not take all of some settings."""
+
+    pattern: str
+    notes: list[str]
+
+
 class SheetRow(Document):
     """A row of even cells."""
 
