@@ -36,6 +36,21 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path, theme: str) -> None
     expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
     wrong: dict[str, list[str]] = {"shelf": violations(desk)}
 
+    page.get_by_label("Choose Dusk lamp").focus()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("region", name="Chosen projects")).to_be_visible()
+    wrong["chosen"] = violations(desk)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Table").click()
+    expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
+    wrong["table"] = violations(desk)
+    for name in ("Set…", "Take settings…", "Check…", "Fit…", "Hand off…", "Send…"):
+        page.get_by_role("button", name=name).click()
+        expect(page.get_by_role("dialog")).to_be_visible()
+        wrong[name] = violations(desk)
+        page.keyboard.press("Escape")
+    page.get_by_role("link", name="Shelf").click()
+
     folder = tmp_path / "terns"
     folder.mkdir()
     for name, make in FILES["terns"]:

@@ -14,6 +14,7 @@ import { useDropped } from "./bench/DropChoice";
 import { startEdits } from "./bench/edits";
 import { bring, filesOf } from "./shelf/bring";
 import { Shelf } from "./shelf/Shelf";
+import { Table } from "./table/Table";
 import { isTyping } from "./ui/focus";
 import { Help, useHelp } from "./ui/help";
 import { Notices, tell } from "./ui/notices";
@@ -137,6 +138,7 @@ const router = createBrowserRouter([
     element: <App />,
     children: [
       { path: "/", element: <Shelf /> },
+      { path: "/table", element: <Table /> },
       { path: "/project/:id", element: <Bench /> },
       { path: "*", element: <Nowhere /> },
     ],

@@ -6,9 +6,10 @@ from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
 
 from ..core.recipe import Output, Recipe
+from ..core.sequence.settled import open_questions
 from .cards import Wanted, results_of
 from .checks import check_of
-from .models import Job, Project, Revision, TrialRow
+from .models import FrameSet, Job, Project, Revision, TrialRow
 from .queueing import UNDER_WAY
 from .schemas.batches import CellResult, TableCell, TableRow
 from .schemas.checks import CheckInfo
@@ -22,8 +23,13 @@ def table(session: Session, wanted: Sequence[str] | None) -> list[TableRow]:
     """Rows of the projects that are on the shelf, by name; ``wanted``: only of these."""
     query = (
         select(Project.id, Project.name, Project.changed, Revision.id.label("revision_id"))
-        .add_columns(Revision.parent_id, Revision.recipe)
+        # Of a report only this part: that it lists every file makes it long.
+        .add_columns(Revision.parent_id, Revision.recipe, FrameSet.report["problems"].label("problems"))
         .join(Revision, Revision.id == Project.revision_id)
+        .join(
+            FrameSet,
+            (FrameSet.project_id == Project.id) & (FrameSet.number == Revision.frame_set),
+        )
         .where(Project.removed.is_(None))
     )
     if wanted is not None:
@@ -48,7 +54,13 @@ def table(session: Session, wanted: Sequence[str] | None) -> list[TableRow]:
             for output in recipes[one.id].outputs
         ]
         rows.append(
-            TableRow(id=one.id, name=one.name, changed=one.changed, revision_id=one.revision_id, cells=cells)
+            TableRow(
+                id=one.id,
+                name=one.name,
+                changed=one.changed,
+                notes=open_questions(one.problems, recipes[one.id]),
+                cells=cells,
+            )
         )
     return sorted(rows, key=lambda row: (row.name.casefold(), row.id))
 

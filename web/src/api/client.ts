@@ -52,6 +52,12 @@ export type TargetInfo = Schemas["TargetInfo"];
 export type HandoffInfo = Schemas["HandoffInfo"];
 export type BroadcastInfo = Schemas["BroadcastInfo"];
 export type DeliveryInfo = Schemas["DeliveryInfo"];
+export type TableRow = Schemas["TableRow"];
+export type TableCell = Schemas["TableCell"];
+export type BatchInfo = Schemas["BatchInfo"];
+export type BatchRequest = Schemas["BatchRequest"];
+export type BatchOutlook = Schemas["BatchOutlook"];
+export type SequenceNotes = Schemas["SequenceNotes"];
 export type StandInInfo = Schemas["StandInInfo"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
@@ -106,15 +112,23 @@ export async function data<T = void>(
   return settled.data as T;
 }
 
+/** What names the files of a result, or of a trial. */
+export interface Filed {
+  id: number;
+  key: string;
+  trial?: true;
+}
+
 /** What was made of an output, and can be played: a result, or a trial. */
 export type Made = Pick<ResultInfo, "id" | "key" | "info" | "at"> & { trial?: true };
 
-const placeOf = ({ trial, id }: Made) => `/api/${trial ? "trials" : "results"}/${id}`;
+const placeOf = ({ trial, id }: Filed) => `/api/${trial ? "trials" : "results"}/${id}`;
 // The key in an address keeps apart what other data under the same numbers would answer.
-export const fileUrl = (made: Made) => `${placeOf(made)}/file?key=${made.key}`;
+export const fileUrl = (made: Filed) => `${placeOf(made)}/file?key=${made.key}`;
 /** One of the files of an output that is a folder of them. */
-export const oneFileUrl = (made: Made, number: number) => `${placeOf(made)}/files/${number}?key=${made.key}`;
-export const playedFrameUrl = (made: Made, index: number) => `${placeOf(made)}/frames/${index}?key=${made.key}`;
+export const oneFileUrl = (made: Filed, number: number) => `${placeOf(made)}/files/${number}?key=${made.key}`;
+export const playedFrameUrl = (made: Filed, index: number) =>
+  `${placeOf(made)}/frames/${index}?key=${made.key}`;
 export const printsUrl = (projectId: string, frameSet: number, page: number) =>
   `/api/projects/${projectId}/frames/${frameSet}/prints/${page}`;
 export const clipFrameUrl = (importId: string, clip: string, number: number) =>

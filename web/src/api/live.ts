@@ -46,6 +46,24 @@ export function refresh(queries: QueryClient, queryKey: readonly unknown[]): voi
   if (first) void asked.then(() => queries.invalidateQueries({ queryKey }));
 }
 
+/** Milliseconds between two askings for what much news is about. */
+const OFTEN = 300;
+const due = new Set<string>();
+
+/** Ask again for what much news is about, soon: an answer that is on its way is waited for. */
+export function refreshSoon(queries: QueryClient, name: string): void {
+  if (due.has(name)) return;
+  due.add(name);
+  const ask = () => {
+    if (queries.isFetching({ queryKey: [name] }) > 0) setTimeout(ask, OFTEN);
+    else {
+      due.delete(name);
+      void queries.invalidateQueries({ queryKey: [name] });
+    }
+  };
+  setTimeout(ask, OFTEN);
+}
+
 /** What the service said first of the client that belongs to it: this one. */
 let client: string | undefined;
 
@@ -72,6 +90,7 @@ export function listen(queries: QueryClient): void {
       const job = news as unknown as JobInfo;
       useLive.setState((state) => ({ jobs: { ...state.jobs, [jobKey(job.project_id, job.output_id)]: job } }));
       if (job.state === "queued" || job.state === "running") return;
+      refreshSoon(queries, "table");
     }
     if (news.kind === "import") {
       const { import_id, ...taking } = news as unknown as Taking & { import_id: string };
@@ -89,6 +108,11 @@ export function listen(queries: QueryClient): void {
     if (news.kind === "hello") {
       client ??= news.client;
       useLive.setState({ renewed: client !== news.client });
+      return;
+    }
+    refreshSoon(queries, "table");
+    if (news.kind === "batch") {
+      refreshSoon(queries, "batches");
       return;
     }
     refresh(queries, ["shelf"]);

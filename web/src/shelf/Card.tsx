@@ -19,6 +19,8 @@ import { ago, count, seconds, size, times } from "../format";
 import { Button, Mark, Tip, type Verdict } from "../ui/controls";
 import { focusWhenThere } from "../ui/refocus";
 import { tell, tellError } from "../ui/notices";
+import { toggled } from "../table/choosing";
+import { useShelfChosen } from "../table/chosen";
 
 /** Whether cards play by themselves; otherwise only what is pointed at or has the focus does. */
 export const useMotion = create<{ on: boolean }>(() => ({
@@ -70,10 +72,21 @@ function Playing({
   return <img src={shown} alt="" loading="lazy" className={className} />;
 }
 
-export function Card({ project }: { project: ProjectCard }) {
+export function Card({
+  project,
+  listed,
+}: {
+  project: ProjectCard;
+  /** All that are shown, in their order: a run of them is chosen with Shift. */
+  listed: readonly string[];
+}) {
   const queries = useQueryClient();
   const moving = useMotion((state) => state.on);
   const [looked, setLooked] = useState(false);
+  const chosen = useShelfChosen((state) => state.ids.has(project.id));
+  const some = useShelfChosen((state) => state.ids.size > 0);
+  const choose = (run: boolean) =>
+    useShelfChosen.setState(toggled(useShelfChosen.getState(), project.id, listed, run));
   const result = project.results[0];
   const problems = project.notes;
   const more = project.recipe.outputs.length - MOST_CHIPS;
@@ -98,7 +111,19 @@ export function Card({ project }: { project: ProjectCard }) {
   };
   return (
     <li
-      className="group relative overflow-clip rounded-[12px] border border-line bg-card transition-shadow hover:shadow-md"
+      className={`group relative overflow-clip rounded-[12px] border bg-card transition-shadow hover:shadow-md ${chosen ? "border-jay outline-2 outline-jay" : "border-line"}`}
+      onClickCapture={(event) => {
+        if (!(event.ctrlKey || event.metaKey || event.shiftKey) || event.target instanceof HTMLInputElement)
+          return;
+        event.preventDefault();
+        event.stopPropagation();
+        choose(event.shiftKey);
+      }}
+      onKeyDown={(event) => {
+        if (event.key !== " " || !(event.target instanceof HTMLAnchorElement)) return;
+        event.preventDefault();
+        choose(event.shiftKey);
+      }}
       onPointerEnter={() => setLooked(true)}
       onPointerLeave={() => setLooked(false)}
       onFocus={() => setLooked(true)}
@@ -138,6 +163,18 @@ export function Card({ project }: { project: ProjectCard }) {
           </p>
         </div>
       </div>
+      <label
+        className={`absolute top-2 left-2 z-10 flex size-[30px] cursor-pointer items-center justify-center rounded-[7px] border border-line bg-card transition-opacity group-hover:opacity-100 focus-within:opacity-100 ${some ? "" : "opacity-0"}`}
+      >
+        <input
+          type="checkbox"
+          aria-label={`Choose ${project.name}`}
+          checked={chosen}
+          onClick={(event) => choose(event.shiftKey)}
+          onChange={() => undefined}
+          className="size-4 accent-[var(--jay)]"
+        />
+      </label>
       <div className="absolute top-2 right-2 z-10 opacity-0 transition-opacity group-hover:opacity-100 focus-within:opacity-100">
         <Tip text="Delete">
           <Button

@@ -1,7 +1,7 @@
 // The start: a place to drop frames, and one card a project, each playing its real output.
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Pause, Play } from "lucide-react";
+import { Pause, Play, Rows3 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import {
@@ -18,13 +18,17 @@ import { Button, IconButton } from "../ui/controls";
 import { useHelp } from "../ui/help";
 import { tellError } from "../ui/notices";
 import { resumeSorting, useBringing } from "./bring";
-import { takesKey } from "../ui/focus";
+import { isTyping, takesKey } from "../ui/focus";
 import { Cutting } from "./Cutting";
 import { Sorting } from "./Sorting";
 import { StandIns } from "./StandIns";
 import { Card, useMotion } from "./Card";
 import { DropTicket } from "./DropTicket";
 import { ThemeButton } from "../ui/ThemeButton";
+import { among, NONE } from "../table/choosing";
+import { tabulate, useShelfChosen } from "../table/chosen";
+import { Progress } from "../table/Progress";
+import { useBatching } from "../table/batches";
 
 export function Shelf() {
   const shelf = useQuery({
@@ -44,6 +48,7 @@ export function Shelf() {
   const cutting = useBringing((state) => state.cutting);
   const finder = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
+  const shown = useRef<readonly string[]>([]);
   const moving = useMotion((state) => state.on);
   useEffect(() => void resumeSorting(), []);
   useEffect(() => {
@@ -52,6 +57,15 @@ export function Shelf() {
       if (event.key === "/" && !takesKey(event.target, "/")) {
         event.preventDefault();
         finder.current?.focus();
+      } else if (event.key === "Escape" && !takesKey(event.target, "Escape")) useShelfChosen.setState(NONE);
+      else if (
+        (event.ctrlKey || event.metaKey) &&
+        event.key.toLowerCase() === "a" &&
+        !isTyping(event.target) &&
+        useShelfChosen.getState().ids.size > 0
+      ) {
+        event.preventDefault();
+        useShelfChosen.setState({ ids: new Set(shown.current), last: null });
       }
     };
     window.addEventListener("keydown", onKey);
@@ -69,6 +83,12 @@ export function Shelf() {
         some.length === 0 || some.some((words) => words.every((word) => name.toLowerCase().includes(word))),
     );
   }, [shelf.data, wanted]);
+  const listed = useMemo(() => projects?.map(({ id }) => id) ?? [], [projects]);
+  shown.current = listed;
+  const openTable = (ids: readonly string[] | null) => {
+    tabulate(ids);
+    void navigate("/table");
+  };
   return (
     <div className="mx-auto flex min-h-full max-w-[1320px] flex-col gap-4 px-6 pb-8">
       <header className="flex h-[52px] items-center gap-3">
@@ -111,13 +131,22 @@ export function Shelf() {
           others={cutting.clips.length - 1}
         />
       )}
-      {sorting && <Sorting key={sorting.importId} report={sorting.report} />}
+      {sorting && <Sorting key={sorting.importId} importId={sorting.importId} report={sorting.report} />}
+      <Progress onlyOwn />
       <section aria-label="Projects">
         <div className="mb-2 flex items-baseline gap-2.5">
           <h2 className="text-[15px] font-bold">Projects</h2>
           <span className="figure text-ink-2">{projects?.length ?? ""}</span>
           <span className="grow" />
           <span className="text-ink-2">newest change first</span>
+          <Button
+            className="h-[26px]!"
+            disabled={listed.length === 0}
+            title="All of them as one table of their outputs"
+            onClick={() => openTable(wanted ? listed : null)}
+          >
+            <Rows3 size={14} /> Table
+          </Button>
         </div>
         {shelf.error ? (
           <Empty title="The shelf cannot be shown" text={shelf.error.message}>
@@ -147,15 +176,62 @@ export function Shelf() {
               </li>
             )}
             {projects.map((project) => (
-              <Card key={project.id} project={project} />
+              <Card key={project.id} project={project} listed={listed} />
             ))}
           </ul>
         )}
       </section>
+      <ChosenBar listed={listed} onTable={openTable} />
       <StandIns />
       <Bin />
       <Stored />
     </div>
+  );
+}
+
+/** What is done with the projects that are chosen. */
+function ChosenBar({
+  listed,
+  onTable,
+}: {
+  listed: readonly string[];
+  onTable: (ids: readonly string[]) => void;
+}) {
+  const chosen = useShelfChosen();
+  const picked = among(chosen, listed);
+  const { begin } = useBatching();
+  if (picked.length === 0) return null;
+  return (
+    <section
+      aria-label="Chosen projects"
+      className="fixed bottom-4 left-1/2 z-30 flex -translate-x-1/2 items-center gap-2 rounded-[10px] border border-jay bg-card py-2 pr-2 pl-4 shadow-xl"
+    >
+      <span role="status" className="mr-1 font-semibold">
+        {picked.length} chosen
+      </span>
+      <Button look="strong" onClick={() => onTable(picked)}>
+        Open as a table
+      </Button>
+      <Button
+        disabled={picked.length === listed.length}
+        onClick={() => useShelfChosen.setState({ ids: new Set(listed), last: null })}
+      >
+        All {listed.length}
+      </Button>
+      <Button
+        onClick={() =>
+          void begin({ projects: picked, column: "" }, { kind: "delete" }).then((batch) => {
+            if (!batch) return;
+            useShelfChosen.setState(NONE);
+          })
+        }
+      >
+        Delete {picked.length}
+      </Button>
+      <Button look="quiet" onClick={() => useShelfChosen.setState(NONE)}>
+        Clear
+      </Button>
+    </section>
   );
 }
 

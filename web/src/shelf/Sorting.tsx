@@ -7,11 +7,12 @@ import { thumbUrl, type Choice, type ImportReport } from "../api/client";
 import { count } from "../format";
 import { Button, Mark, TextField } from "../ui/controls";
 import { dropSorting, sort } from "./bring";
+import { Like } from "./Like";
 import { anyOf } from "../wildcard";
 
 type Found = ImportReport["sequences"][number];
 
-export function Sorting({ report }: { report: ImportReport }) {
+export function Sorting({ importId, report }: { importId: string; report: ImportReport }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const [filter, setFilter] = useState("");
@@ -32,6 +33,7 @@ export function Sorting({ report }: { report: ImportReport }) {
   const chosen = matching.filter((one) => !left.has(one.pattern));
   const frames = chosen.reduce((sum, one) => sum + one.count, 0);
   const patterns = chosen.map((one) => one.pattern);
+  const [like, setLike] = useState<Choice["like"]>(null);
   const begin = async (projects: Choice["projects"]) => {
     setBusy(true);
     const groups = aside.map(({ name, patterns }) => ({
@@ -39,12 +41,28 @@ export function Sorting({ report }: { report: ImportReport }) {
       patterns,
       separate: false,
     }));
-    const done = await sort({ projects: [...groups, ...projects] }, queries);
+    const done = await sort({ projects: [...groups, ...projects], like }, queries);
     setBusy(false);
     if (done?.projects.length === 1 && done.projects[0]) void navigate(`/project/${done.projects[0].id}`);
   };
   const setApart = () => {
     setAside([...aside, { key: nextKey(aside), name: nameFor(chosen), patterns }]);
+    setFilter("");
+  };
+  /** A group for each of the words that tell sequences apart in one place of their names. */
+  const groupBy = (place: number) => {
+    const groups = new Map<string, Found[]>();
+    for (const one of chosen) {
+      const label = one.labels[place] ?? "";
+      groups.set(label, [...(groups.get(label) ?? []), one]);
+    }
+    const first = nextKey(aside);
+    const more = [...groups.values()].map((some, at) => ({
+      key: first + at,
+      name: nameFor(some),
+      patterns: some.map(({ pattern }) => pattern),
+    }));
+    setAside([...aside, ...more]);
     setFilter("");
   };
   const change = (key: number, to: Partial<Group>) =>
@@ -125,7 +143,19 @@ export function Sorting({ report }: { report: ImportReport }) {
         >
           Import as stills
         </Button>
+        <Like importId={importId} like={like} onLike={setLike} />
         <span className="grow" />
+        {labelsOf(chosen).map(({ place, labels }) => (
+          <Button
+            key={place}
+            disabled={busy}
+            title="A group for each: all sequences that share it are one project"
+            onClick={() => groupBy(place)}
+          >
+            Group by {labels.slice(0, 2).join(", ")}
+            {labels.length > 2 && ", …"}
+          </Button>
+        ))}
         <Button
           disabled={busy || chosen.length === 0}
           title="Make one project of the chosen ones, and go on with the others"
@@ -193,6 +223,16 @@ interface Group {
   key: number;
   name: string;
   patterns: string[];
+}
+
+/** The places of names by which sequences can be grouped: fewer words there than sequences, and more than one. */
+function labelsOf(sequences: readonly Found[]): { place: number; labels: string[] }[] {
+  const places = Math.min(...sequences.map(({ labels }) => labels.length));
+  if (sequences.length < 4 || places < 2) return [];
+  return Array.from({ length: places }, (_, place) => ({
+    place,
+    labels: [...new Set(sequences.map(({ labels }) => labels[place] ?? ""))],
+  })).filter(({ labels }) => labels.length > 1 && labels.length < sequences.length);
 }
 
 const nextKey = (groups: readonly Group[]) => Math.max(0, ...groups.map(({ key }) => key)) + 1;

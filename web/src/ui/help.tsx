@@ -74,7 +74,9 @@ const KEYS: readonly [string, readonly (readonly [string, string])[]][] = [
   [
     "Anywhere",
     [
-      ["/", "find a project (on the shelf)"],
+      ["/", "find a project (on the shelf, in the table)"],
+      ["Space", "choose a project, or let it go; with Shift, all up to it"],
+      ["Ctrl A", "choose all projects (in the table, or once one is chosen)"],
       ["F8", "to the newest message, and back"],
       ["?", "this list"],
     ],

@@ -185,5 +185,5 @@ class TableRow(Document):
     id: str
     name: str
     changed: datetime
-    revision_id: int
+    notes: int = Field(description="How many things gathering has to say of its frames")
     cells: list[TableCell]
