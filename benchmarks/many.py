@@ -24,7 +24,7 @@ class _Run(NamedTuple):
         return float(sum(one["outputs"][0]["seconds"]["total"] for one in self.report["sequences"]))
 
 
-def _draw(folder: Path, number: int) -> None:
+def draw(folder: Path, number: int) -> None:
     """A lamp that swings over a gradient, at an angle of its own."""
     folder.mkdir(parents=True)
     sky = Image.linear_gradient("L").resize((SIDE, SIDE))
@@ -54,7 +54,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch)
         for number in range(SEQUENCES):
-            _draw(folder / f"{number // (SEQUENCES // 4)}" / f"{number:03}", number)
+            draw(folder / f"{number // (SEQUENCES // 4)}" / f"{number:03}", number)
         parts = ["0", "1", "2", "3"]
         one, two = _batch(folder, parts, 1), _batch(folder, parts, 2)
         quarter, begun = _batch(folder, parts[:1], 1), _batch(folder, ["0/000"], 1)

@@ -265,10 +265,13 @@ def test_a_table_takes_as_many_questions_for_many_projects_as_for_few(
             for one in projects:
                 finished(client, one)
             until(lambda: all(not bench(client, one)["jobs"] for one in projects))
-            asked.clear()
-            rows = client.post("/api/table", json={"projects": projects}).json()
-            assert {row["id"] for row in rows} == set(projects)
-            return len([statement for statement in asked if statement.startswith("SELECT")])
+            counted = []
+            for _ in range(5):  # other threads may ask something beside it
+                asked.clear()
+                rows = client.post("/api/table", json={"projects": projects}).json()
+                counted.append(sum(statement.startswith("SELECT") for statement in asked))
+                assert {row["id"] for row in rows} == set(projects)
+            return min(counted)
 
         few = some(client, 2)
         many = [*few, *some(client, 6)]

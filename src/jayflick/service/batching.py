@@ -50,14 +50,24 @@ class Batching:
         self._service = service
         self._wake = threading.Event()
         self._stop = threading.Event()
+        self._waiting = False
+        """Whether something is waited for, which news may be about."""
         self._thread = threading.Thread(target=self._loop, name="batches", daemon=True)
 
     def start(self) -> None:
         """Go on with what an earlier run did not finish. Searches and deliveries were called off with it."""
         self._service.transact(_begin_again)
-        self._service.hub.hearers.append(self._wake.set)
+        self._service.hub.hearers.append(self._hear)
         self._wake.set()
         self._thread.start()
+
+    def wake(self) -> None:
+        """Something was asked for."""
+        self._wake.set()
+
+    def _hear(self) -> None:
+        if self._waiting:
+            self._wake.set()
 
     def cancel(self, batch_id: int) -> None:
         """Call off what is left of a batch, and what it waits for; what is done stays."""
@@ -75,15 +85,14 @@ class Batching:
             self._thread.join()
 
     def _loop(self) -> None:
-        waiting = False
         while not self._stop.is_set():
-            self._wake.wait(LOOK if waiting else None)
+            self._wake.wait(LOOK if self._waiting else None)
             self._wake.clear()
             try:
-                waiting = self._round()
+                self._waiting = self._round()
             except (SQLAlchemyError, OSError) as error:
                 log.warning("batches wait: %s", type(error).__name__)
-                waiting = True
+                self._waiting = True
                 self._stop.wait(AGAIN)
 
     def _round(self) -> bool:
@@ -257,10 +266,13 @@ class Batching:
             item, _ = _item(session, key)
             if item is None:
                 return []
+            store = self._service.store
             try:
-                return many_handoffs.chosen(session, self._service.store, item.project_id, names)
+                return many_handoffs.chosen(session, store, item.project_id, names)
             except Conflict:
                 job = _unfinished(session, item.project_id)
+                if job is None:  # it has been made meanwhile
+                    return many_handoffs.chosen(session, store, item.project_id, names)
                 if job is not None and job.state in UNDER_WAY:
                     raise _Waits from None
                 if job is not None and job.error is not None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import select, tuple_
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.recipe import Output, Recipe
@@ -14,9 +14,6 @@ from .queueing import UNDER_WAY
 from .schemas.batches import CellResult, TableCell, TableRow
 from .schemas.checks import CheckInfo
 from .schemas.results import ResultInfo
-
-_AT_ONCE = 500
-"""Keys asked for in one query."""
 
 
 def table(session: Session, wanted: Sequence[str] | None) -> list[TableRow]:
@@ -77,15 +74,11 @@ def _likenesses(
     session: Session, results: dict[str, list[ResultInfo]]
 ) -> dict[tuple[str, str, str], dict[str, object]]:
     """What was measured on the very pictures that results have."""
-    keys = [(one, result.output_id, result.pixels) for one, some in results.items() for result in some]
-    columns = TrialRow.project_id, TrialRow.output_id, TrialRow.coded_key
-    found: dict[tuple[str, str, str], dict[str, object]] = {}
-    for at in range(0, len(keys), _AT_ONCE):
-        rows = session.execute(
-            select(*columns, TrialRow.likeness).where(tuple_(*columns).in_(keys[at : at + _AT_ONCE]))
-        )
-        found |= {(row[0], row[1], row[2]): row[3] for row in rows if row[3] is not None}
-    return found
+    pixels = {result.pixels for some in results.values() for result in some}
+    columns = TrialRow.project_id, TrialRow.output_id, TrialRow.coded_key, TrialRow.likeness
+    mine = TrialRow.project_id.in_(results), TrialRow.coded_key.in_(pixels), TrialRow.likeness.is_not(None)
+    rows = session.execute(select(*columns).where(*mine))
+    return {(row[0], row[1], row[2]): row[3] for row in rows if row[3] is not None}
 
 
 def _cell(

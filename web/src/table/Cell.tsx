@@ -1,12 +1,16 @@
 // An output in the table: its picture, what it costs, how like its frames it is, how it stands.
 
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { fileUrl, playedFrameUrl, type TableCell } from "../api/client";
 import { kilobytes, size } from "../format";
 import { Mark, type Verdict } from "../ui/controls";
 import { isOver } from "./rows";
 
 const PLAYS = ["gif", "apng", "webp", "avif"];
+/** Milliseconds after which a picture is fetched: what only passes by while the table is scrolled is not. */
+const PASSING = 120;
+/** Whether the table is being scrolled. */
+export const passing = { by: false };
 const VERDICTS = { pass: "fine", warn: "look", fail: "stop" } as const;
 
 /** How it stands, in a word or two; the reasons are its title. */
@@ -76,6 +80,12 @@ function Picture({
   plays: boolean;
 }) {
   const shape = "h-full w-full object-contain";
+  const [stays, setStays] = useState(() => !passing.by);
+  useEffect(() => {
+    const timer = setTimeout(() => setStays(true), PASSING);
+    return () => clearTimeout(timer);
+  }, []);
+  if (!stays) return null;
   if (plays && ["mp4", "webm"].includes(cell.kind))
     return <video src={fileUrl(result)} autoPlay loop muted playsInline className={shape} />;
   const shown = plays && PLAYS.includes(cell.kind) ? fileUrl(result) : playedFrameUrl(result, 0);

@@ -1,9 +1,9 @@
 // Many projects as one table: a row each, a column for every output, and what is done to many at once.
 
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, data, type LikenessInfo, type TableRow } from "../api/client";
 import { ago, count } from "../format";
@@ -12,14 +12,13 @@ import { takesKey } from "../ui/focus";
 import { useHelp } from "../ui/help";
 import { ThemeButton } from "../ui/ThemeButton";
 import { Actions } from "./Actions";
-import { Cell } from "./Cell";
+import { Cell, passing } from "./Cell";
 import { among, NONE, toggled } from "./choosing";
 import { tabulate, useTableChosen, useTabled } from "./chosen";
 import { Progress } from "./Progress";
 import { BY_NAME, cellOf, columnsOf, shownOf, type Filter, type Order } from "./rows";
 
 const ROW = 64;
-const CHEQUERED = "border-b border-line/60";
 /** Milliseconds that the table must be still before likeness is measured for it. */
 const IDLE = 700;
 
@@ -159,16 +158,22 @@ function Rows({
     overscan: 4,
   });
   const items = virtual.getVirtualItems();
+  passing.by = virtual.isScrolling;
   const measured = useMeasured(
     items.flatMap(({ index }) => (shown[index] ? [shown[index]] : [])),
     still,
   );
-  const grid = {
-    gridTemplateColumns: `34px minmax(170px,270px) repeat(${columns.length}, minmax(196px,1fr))`,
-    minWidth: 204 + 196 * columns.length,
-  };
-  const toggle = (id: string, run: boolean) =>
-    useTableChosen.setState(toggled(useTableChosen.getState(), id, listed, run));
+  const grid = useMemo(
+    () => ({
+      gridTemplateColumns: `34px minmax(170px,270px) repeat(${columns.length}, minmax(196px,1fr))`,
+      minWidth: 204 + 196 * columns.length,
+    }),
+    [columns],
+  );
+  const toggle = useCallback(
+    (id: string, run: boolean) => useTableChosen.setState(toggled(useTableChosen.getState(), id, listed, run)),
+    [listed],
+  );
   /** To a row that may not be drawn yet. */
   const go = (to: number) => {
     const at = Math.max(0, Math.min(shown.length - 1, to));
@@ -208,7 +213,7 @@ function Rows({
       role="table"
       aria-label="Projects and their outputs"
       aria-rowcount={shown.length + 1}
-      className="min-h-0 grow overflow-auto rounded-[12px] border border-line bg-card"
+      className="-mx-5 min-h-0 grow overflow-auto border-y border-line bg-card px-3"
       onKeyDown={onKey}
     >
       <div role="rowgroup" className="sticky top-0 z-10 bg-card">
@@ -248,70 +253,95 @@ function Rows({
       <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
         {items.map(({ index, start }) => {
           const row = shown[index];
-          if (!row) return null;
-          const on = chosen.ids.has(row.id);
-          return (
-            <div
+          return row ? (
+            <Line
               key={row.id}
-              role="row"
-              aria-rowindex={index + 2}
-              data-row={index}
-              className={`absolute inset-x-0 grid items-center px-2 ${CHEQUERED} ${on ? "bg-jay-soft" : ""}`}
-              style={{ ...grid, height: ROW, transform: `translateY(${start}px)` }}
-              onMouseDown={(event) => {
-                // Text is not marked while a run is chosen.
-                if (event.shiftKey) event.preventDefault();
-              }}
-              onClick={(event) => {
-                if ((event.target as HTMLElement).closest("a, input, button")) return;
-                toggle(row.id, event.shiftKey);
-              }}
-            >
-              <span role="cell">
-                <input
-                  type="checkbox"
-                  aria-label={`Choose ${row.name}`}
-                  checked={on}
-                  onClick={(event) => toggle(row.id, event.shiftKey)}
-                  onChange={() => undefined}
-                  className="size-4 accent-[var(--jay)]"
-                />
-              </span>
-              <span role="cell" className="min-w-0 pr-3">
-                <Link
-                  dir="auto"
-                  to={`/project/${row.id}`}
-                  className="block truncate font-semibold hover:underline"
-                >
-                  {row.name}
-                </Link>
-                <span className="flex gap-2 text-xs text-ink-2">
-                  {ago(row.changed, Date.now())}
-                  {row.notes > 0 && <Mark verdict="look" word={`${count(row.notes, "thing")} to check`} />}
-                </span>
-              </span>
-              {columns.map((name) => {
-                const cell = cellOf(row, name);
-                return (
-                  <div role="cell" key={name} className="min-w-0 pr-2">
-                    {cell ? (
-                      <Cell
-                        cell={cell}
-                        ssim={cell.result && (cell.result.ssim ?? measured[cell.result.key] ?? null)}
-                      />
-                    ) : (
-                      <span className="text-xs text-ink-3">–</span>
-                    )}
-                  </div>
-                );
-              })}
-            </div>
-          );
+              row={row}
+              index={index}
+              start={start}
+              on={chosen.ids.has(row.id)}
+              columns={columns}
+              grid={grid}
+              measured={measured}
+              toggle={toggle}
+            />
+          ) : null;
         })}
       </div>
     </div>
   );
 }
+
+/** A project. Drawn anew only when something in it is another: while it is scrolled there is no time for more. */
+const Line = memo(function Line({
+  row,
+  index,
+  start,
+  on,
+  columns,
+  grid,
+  measured,
+  toggle,
+}: {
+  row: TableRow;
+  index: number;
+  start: number;
+  on: boolean;
+  columns: readonly string[];
+  grid: React.CSSProperties;
+  measured: Record<string, number | null>;
+  toggle: (id: string, run: boolean) => void;
+}) {
+  return (
+    <div
+      role="row"
+      aria-rowindex={index + 2}
+      data-row={index}
+      className={`absolute inset-x-0 grid items-center border-b border-line/60 px-2 ${on ? "bg-jay-soft" : ""}`}
+      style={{ ...grid, height: ROW, transform: `translateY(${start}px)` }}
+      onMouseDown={(event) => {
+        // Text is not marked while a run is chosen.
+        if (event.shiftKey) event.preventDefault();
+      }}
+      onClick={(event) => {
+        if ((event.target as HTMLElement).closest("a, input, button")) return;
+        toggle(row.id, event.shiftKey);
+      }}
+    >
+      <span role="cell">
+        <input
+          type="checkbox"
+          aria-label={`Choose ${row.name}`}
+          checked={on}
+          onClick={(event) => toggle(row.id, event.shiftKey)}
+          onChange={() => undefined}
+          className="size-4 accent-[var(--jay)]"
+        />
+      </span>
+      <span role="cell" className="min-w-0 pr-3">
+        <Link dir="auto" to={`/project/${row.id}`} className="block truncate font-semibold hover:underline">
+          {row.name}
+        </Link>
+        <span className="flex gap-2 text-xs text-ink-2">
+          {ago(row.changed, Date.now())}
+          {row.notes > 0 && <Mark verdict="look" word={`${count(row.notes, "thing")} to check`} />}
+        </span>
+      </span>
+      {columns.map((name) => {
+        const cell = cellOf(row, name);
+        return (
+          <div role="cell" key={name} className="min-w-0 pr-2">
+            {cell ? (
+              <Cell cell={cell} ssim={cell.result && (cell.result.ssim ?? measured[cell.result.key] ?? null)} />
+            ) : (
+              <span className="text-xs text-ink-3">–</span>
+            )}
+          </div>
+        );
+      })}
+    </div>
+  );
+});
 
 const sortOf = (order: Order, column: string, by: Order["by"]) =>
   order.column !== column || order.by !== by ? "none" : order.down ? "descending" : "ascending";
@@ -348,7 +378,6 @@ function Sort({
 /** The likeness of what is in view and was not measured yet: one after the other, while nothing is encoded. */
 function useMeasured(rows: readonly TableRow[], still: boolean): Record<string, number | null> {
   const [known, setKnown] = useState<Record<string, number | null>>({});
-  const queries = useQueryClient();
   const cells = rows.flatMap((row) => row.cells);
   const busy = !still || cells.some(({ job }) => job === "making");
   const next = busy
@@ -379,6 +408,6 @@ function useMeasured(rows: readonly TableRow[], still: boolean): Record<string, 
       clearTimeout(timer);
       stop.abort();
     };
-  }, [key, id, queries]);
+  }, [key, id]);
   return known;
 }

@@ -1,14 +1,32 @@
 """Many projects as one table, and what is done to many at once."""
 
-from fastapi import APIRouter, Request, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import StreamingResponse
 
 from .. import batches, many_handoffs, tables
 from ..batching import Batching
-from ..parts import Number, Parts, Reading, answers, disposition
+from ..parts import Number, Parts, Reading, Service, answers, disposition
 from ..schemas.batches import BatchInfo, BatchOutlook, BatchRequest, TableRequest, TableRow
 
 router = APIRouter(tags=["many"])
+
+
+def _batching(request: Request) -> Batching:
+    batching: Batching = request.app.state.batching
+    return batching
+
+
+Runner = Annotated[Batching, Depends(_batching)]
+
+
+def _told(service: Service, runner: Batching, batch_id: int) -> BatchInfo:
+    """A batch as it is, told to all windows and to what carries it out."""
+    runner.wake()
+    service.hub.tell("batch", id=batch_id)
+    with service.sessions() as session:
+        return batches.info(session, batch_id)
 
 
 @router.post("/table")
@@ -30,30 +48,29 @@ def look_at_batch(request: BatchRequest, session: Reading, service: Parts) -> Ba
 
 
 @router.post("/batches", status_code=202)
-def begin_batch(request: BatchRequest, service: Parts) -> BatchInfo:
+def begin_batch(request: BatchRequest, service: Parts, runner: Runner) -> BatchInfo:
     """Begin to do something to many projects, or to some outputs of each. It goes on after a restart."""
-    return _told(service, service.transact(batches.ask, request))
+    return _told(service, runner, service.transact(batches.ask, request))
 
 
 @router.post("/batches/{batch_id}/undo", status_code=202)
-def undo_batch(batch_id: Number, service: Parts) -> BatchInfo:
+def undo_batch(batch_id: Number, service: Parts, runner: Runner) -> BatchInfo:
     """Begin to take back all that one did; a project that was changed since stays as it is, which is said."""
-    return _told(service, service.transact(batches.undo, batch_id))
+    return _told(service, runner, service.transact(batches.undo, batch_id))
 
 
 @router.post("/batches/{batch_id}/retry", status_code=202)
-def retry_batch(batch_id: Number, service: Parts) -> BatchInfo:
+def retry_batch(batch_id: Number, service: Parts, runner: Runner) -> BatchInfo:
     """Try again what failed, or was called off."""
     service.transact(batches.retry, batch_id)
-    return _told(service, batch_id)
+    return _told(service, runner, batch_id)
 
 
 @router.post("/batches/{batch_id}/cancel")
-def cancel_batch(batch_id: Number, service: Parts, request: Request) -> BatchInfo:
+def cancel_batch(batch_id: Number, service: Parts, runner: Runner) -> BatchInfo:
     """Call off what is left. What is done stays."""
-    batching: Batching = request.app.state.batching
-    batching.cancel(batch_id)
-    return _told(service, batch_id)
+    runner.cancel(batch_id)
+    return _told(service, runner, batch_id)
 
 
 @router.get("/batches/{batch_id}/zip", responses=answers("application/zip"), response_class=StreamingResponse)
@@ -62,10 +79,3 @@ def get_batch_zip(batch_id: Number, service: Parts, session: Reading) -> Respons
     name, data = many_handoffs.as_zip(session, service.store, batch_id)
     headers = {"content-disposition": disposition("attachment", name), "cache-control": "no-store"}
     return StreamingResponse(data, media_type="application/zip", headers=headers)
-
-
-def _told(service: Parts, batch_id: int) -> BatchInfo:
-    """A batch as it is, told to all windows and to what carries it out."""
-    service.hub.tell("batch", id=batch_id)
-    with service.sessions() as session:
-        return batches.info(session, batch_id)
