@@ -7,6 +7,7 @@ from typing import Any, get_args
 
 from ..core.errors import InputError
 from ..core.framing.prepared import SourceFrame
+from ..core.progress import OnProgress
 from ..core.recipe import BaseOutput, Recipe
 from ..core.render import Rendered
 from ..core.stages import Stages
@@ -36,6 +37,7 @@ def fitted(
     options: argparse.Namespace,
     stages: Stages,
     writing: Writing,
+    on_progress: OnProgress = lambda progress: None,
 ) -> tuple[Recipe, Rendered, dict[str, Any] | None, list[str]]:
     """What becomes of an output that has a budget: the recipe, the files, what the report says, and notes."""
     if options.max_bytes is None or options.all:
@@ -46,7 +48,7 @@ def fitted(
         over = made.info["bytes"] > most and options.may != "none"
         notes = ["nothing that may change spares bytes here; allow size or rate by --may"] if over else []
         return recipe, made, _document(most, made, []), notes
-    found = search(recipe, frames, made.output.id, most, stages, may=may)
+    found = search(recipe, frames, made.output.id, most, stages, may=may, on_progress=on_progress)
     if options.trials:
         document = [_trial(one, most, made.output) for one in found.trials]
         writing.put(Path(options.trials), encoded(document), claimed=True)

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from ..core.carried import carried
 from ..core.errors import InputError, JayFlickError, Unfinished, printable
 from ..core.pictures.clip import Cut
+from ..core.progress import OnProgress
 from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
 from ..core.render import Rendered, render
 from ..core.sequence.files import FileFrame, cut_into_views, look_at, project_in
@@ -75,6 +76,7 @@ def make(
     placed: Callable[[BaseOutput], Path] | None = None,
     ready: Callable[[Made], None] = lambda made: None,
     spared: Sequence[Path] = (),
+    on_progress: OnProgress = lambda progress: None,
 ) -> Made:
     """Read the frames, make what the options say, and put it there: all of it or nothing.
 
@@ -83,6 +85,7 @@ def make(
     ``carry``: what a recipe says of frames that are not there is left out, with notes.
     ``placed``: where each of several outputs goes, if not into the folder that ``-o`` names. ``ready``: is told
     of all that was made before any of it takes its place. ``spared``: others' frames, never replaced either.
+    ``on_progress`` may raise to end it.
     """
     begun = time.perf_counter()
     options = argparse.Namespace(**vars(options))
@@ -146,8 +149,10 @@ def make(
         outputs_of: list[tuple[str, list[Written]]] = []
         taken: set[Path] = set()
         for one in recipe.outputs:
-            rendered = render(recipe, frames, one.id, stages)
-            recipe, rendered, met, more = budget.fitted(recipe, frames, rendered, options, stages, writing)
+            rendered = render(recipe, frames, one.id, stages, on_progress=on_progress)
+            recipe, rendered, met, more = budget.fitted(
+                recipe, frames, rendered, options, stages, writing, on_progress
+            )
             notes += [*more, *laid_over(recipe.output(one.id), frames, options)]
             place = placed(one) if placed is not None else _place(output, one, options, taken)
             before = len(writing.written)

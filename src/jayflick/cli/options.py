@@ -308,6 +308,16 @@ def batch(command: argparse.ArgumentParser) -> None:
     many.add_argument(
         "--jobs", type=int, metavar="N", default=processors(), help="made side by side (%(default)s)"
     )
+    many.add_argument(
+        "--scheduler",
+        metavar="ADDRESS",
+        help="made by the workers of a Dask scheduler: tls://HOST:PORT, tcp://…",
+    )
+    many.add_argument(
+        "--share",
+        metavar="URL",
+        help="where frames and files go between here and its workers: a folder, s3://…",
+    )
     many.add_argument("--resume", action="store_true", help="make only what is missing or has changed")
 
 

@@ -1,0 +1,132 @@
+"""A place that several machines reach, a folder or ``s3://…``: files by their content, for one run."""
+
+import hashlib
+import re
+import secrets
+import time
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from typing import Any
+
+from .errors import InputError, JayFlickError
+
+OLD = 7 * 24 * 3600
+"""Seconds after which what a run left behind, one that was killed, is cleared away by another."""
+_RUN = re.compile(r"jayflick-(\d{10,12})-[0-9a-f]{8}")
+_CANCELLED = "cancelled"
+
+
+class Shared:
+    """The files of one run, in a folder of their own below an fsspec URL.
+
+    Content is named by its SHA-256, and checked against it whenever it is read: what came to harm on its way is
+    refused. All raise ``JayFlickError`` naming the place when that refuses.
+    """
+
+    def __init__(self, url: str, run: str) -> None:
+        """``run``: what the run is called; see :func:`new_run`."""
+        self.url, self.run = url, run
+        self._fs, root = _file_system(url)
+        self._folder = f"{root.rstrip('/')}/{run}"
+        self._there: set[str] = set()
+
+    def begin(self) -> None:
+        """Make the run's folder, and clear away what others left long ago."""
+        root = self._folder.rpartition("/")[0]
+        if "file" in self._fs.protocol:  # elsewhere folders are but names, and no bucket is made
+            with _said(self.url):
+                self._fs.makedirs(self._folder, exist_ok=True)
+        with suppress(Exception):  # no run depends on it
+            for path in self._fs.ls(root, detail=False):
+                found = _RUN.fullmatch(path.rstrip("/").rpartition("/")[2])
+                if found and time.time() - int(found[1]) > OLD:
+                    self._fs.rm(path, recursive=True)
+
+    def put(self, contents: Iterable[bytes]) -> list[str]:
+        """Keep contents, those that are not there yet; their hashes."""
+        named = [(hashlib.sha256(data).hexdigest(), data) for data in contents]
+        missing = {self._path(sha256): data for sha256, data in named if sha256 not in self._there}
+        with _said(self.url):
+            if missing:
+                self._fs.pipe(missing)
+        self._there |= {sha256 for sha256, _ in named}
+        return [sha256 for sha256, _ in named]
+
+    def get(self, hashes: Sequence[str]) -> list[bytes]:
+        """Contents by their hashes."""
+        if not hashes:
+            return []
+        paths = {self._path(sha256): sha256 for sha256 in hashes}
+        with _said(self.url):
+            found = {path: self._fs.cat_file(path) for path in paths}
+        for path, data in found.items():
+            if hashlib.sha256(data).hexdigest() != paths[path]:
+                raise JayFlickError(
+                    f"what lies in {self.url} is not what was put there", remedy="look who else writes there"
+                )
+        return [found[self._path(sha256)] for sha256 in hashes]
+
+    def cancel(self) -> None:
+        """Let all that work for the run know that nothing of it is wanted any more."""
+        with suppress(JayFlickError), _said(self.url):
+            self._fs.pipe_file(self._path(_CANCELLED), b"")
+
+    def is_cancelled(self) -> bool:
+        """Whether that is so; also of a run that is over, whose folder is gone."""
+        with _said(self.url):
+            self._fs.invalidate_cache()
+            return bool(self._fs.exists(self._path(_CANCELLED)))
+
+    def end(self) -> None:
+        """Take away all that the run has there."""
+        with suppress(Exception):  # another run does, later
+            self._fs.rm(self._folder, recursive=True)
+
+    def _path(self, name: str) -> str:
+        return f"{self._folder}/{name}"
+
+
+def new_run() -> str:
+    """A name for a run, which says when it began."""
+    return f"jayflick-{int(time.time())}-{secrets.token_hex(4)}"
+
+
+def _file_system(url: str) -> tuple[Any, str]:
+    try:
+        import fsspec
+    except ImportError:
+        raise missing_packages() from None
+    try:
+        fs, root = fsspec.url_to_fs(url)
+    except ImportError as error:
+        raise InputError(f"{url} cannot be reached: {error}", remedy="install what it names") from None
+    except ValueError as error:
+        raise InputError(
+            f"{url} is no place that is known: {error}", remedy="use a folder, or s3://…"
+        ) from None
+    return fs, str(root)
+
+
+def missing_packages() -> InputError:
+    """More machines take packages that are not installed with the rest."""
+    return InputError(
+        "the packages for more machines are not installed",
+        remedy="install them: pip install -r requirements/cluster.txt",
+    )
+
+
+class _said:  # noqa: N801 - used as a function
+    """Says what a place refused: its libraries have errors of their own."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
+        if isinstance(error, Exception) and not isinstance(error, JayFlickError):
+            why = " ".join(str(getattr(error, "strerror", None) or error or type(error).__name__).split())
+            raise JayFlickError(
+                f"{self._url} refused: {why}"[:400], remedy="make room, or allow reading and writing there"
+            ) from error

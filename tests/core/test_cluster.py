@@ -1,0 +1,273 @@
+"""``batch`` by a real Dask scheduler and its workers, over TLS, frames by a folder or an S3 stand-in."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import boto3
+import pytest
+
+from jayflick.cli import remote
+from jayflick.core.errors import JayFlickError
+from jayflick.core.recipe import FramesOutput, GifOutput, Recipe, VideoOutput, WebpOutput
+from jayflick.core.shared import OLD, Shared, new_run
+from jayflick.parent import die_with_parent
+from tests.conftest import moving_square, save_frames
+from tests.core.conftest import Run
+from tests.core.test_batch import contents
+from tests.server import until
+
+RECIPE = Recipe(
+    outputs=(
+        GifOutput(id="page", file_name="loop.gif"),
+        WebpOutput(id="small", file_name="loop.webp"),
+        VideoOutput(id="clip", file_name="loop.mp4"),
+        FramesOutput(id="set", file_name="set.zip"),
+    )
+)
+SETTINGS = {
+    "DASK_DISTRIBUTED__COMM__REQUIRE_ENCRYPTION": "True",
+    "DASK_DISTRIBUTED__ADMIN__TICK__LIMIT": "60s",
+    "DASK_DISTRIBUTED__LOGGING__DISTRIBUTED": "error",
+}
+
+
+def certificates(folder: Path) -> dict[str, str]:
+    """One authority and one certificate by it, as Dask's settings name them."""
+    call = ["openssl", "req", "-newkey", "rsa:2048", "-nodes", "-subj"]
+    ours = ["-keyout", "key.pem", "-x509", "-days", "2", "-out", "ca.pem"]
+    quiet = {"cwd": folder, "check": True, "capture_output": True}
+    subprocess.run([*call, "/CN=ferry", *ours], **quiet)  # type: ignore[call-overload]
+    paths = {"CA_FILE": "ca.pem"}
+    for part in ("SCHEDULER", "WORKER", "CLIENT"):
+        paths |= {f"{part}__KEY": "key.pem", f"{part}__CERT": "ca.pem"}
+    return {f"DASK_DISTRIBUTED__COMM__TLS__{name}": str(folder / file) for name, file in paths.items()}
+
+
+@dataclass
+class Cluster:
+    address: str
+    environment: dict[str, str]
+    workers: list[subprocess.Popen[bytes]]
+
+    def at_work(self) -> list[int]:
+        """The processes that make something: each worker is looked after by a process of its own."""
+        found = []
+        for worker in self.workers:
+            listed = [one.read_text().split() for one in Path(f"/proc/{worker.pid}/task").glob("*/children")]
+            lines = {pid: Path(f"/proc/{pid}/cmdline").read_bytes() for pids in listed for pid in pids}
+            found += [int(pid) for pid, line in lines.items() if line.startswith(b"dask worker")]
+        return found
+
+
+def started(module: str, *arguments: str, environment: dict[str, str]) -> subprocess.Popen[bytes]:
+    return subprocess.Popen(
+        [sys.executable, "-m", module, *arguments],
+        env={**os.environ, **environment},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        preexec_fn=partial(die_with_parent, os.getpid()),
+    )
+
+
+def free_port() -> int:
+    with socket.socket() as one:
+        one.bind(("127.0.0.1", 0))
+        port: int = one.getsockname()[1]
+    return port
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    folder = tmp_path_factory.mktemp("cluster")
+    environment = {
+        **SETTINGS,
+        **certificates(folder),
+        remote.CACHE: str(folder / "cache"),
+        "AWS_ACCESS_KEY_ID": "ferry",
+        "AWS_SECRET_ACCESS_KEY": "ferry",
+        "AWS_DEFAULT_REGION": "us-east-1",
+        "AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port()}",
+    }
+    port = free_port()
+    address = f"tls://127.0.0.1:{port}"
+    store = started(
+        "moto.server", "-p", environment["AWS_ENDPOINT_URL"].rpartition(":")[2], environment=environment
+    )
+    scheduler = started(
+        "distributed.cli.dask_scheduler",
+        "--host",
+        f"tls://127.0.0.1:{port}",
+        "--no-dashboard",
+        environment=environment,
+    )
+    arguments = [address, "--host", "tls://127.0.0.1", "--nthreads", "1", "--no-dashboard"]
+    arguments += ["--local-directory", str(folder)]
+    workers = [started("distributed.cli.dask_worker", *arguments, environment=environment) for _ in range(2)]
+    yield Cluster(address, environment, workers)
+    for process in (*workers, scheduler, store):
+        process.terminate()
+        process.wait()
+
+
+@pytest.fixture
+def terns(tmp_path: Path) -> Path:
+    for at, name in enumerate(("E/dive", "E/fly", "N/fly", "S/fly", "W/fly")):
+        folder, _, stem = name.partition("/")
+        save_frames(tmp_path / "terns" / folder, moving_square(3 + at, 40, 30), f"{stem}-{{}}.png")
+    (tmp_path / "terns.json").write_text(RECIPE.model_dump_json())
+    return tmp_path
+
+
+def batch(cluster: Cluster, folder: Path, *more: str) -> "subprocess.CompletedProcess[str]":
+    call = [sys.executable, "-m", "jayflick.cli", "batch", *more, "--scheduler", cluster.address]
+    environment = {**os.environ, **cluster.environment}
+    return subprocess.run(call, cwd=folder, env=environment, capture_output=True, text=True, timeout=120)
+
+
+def test_what_a_cluster_makes_is_what_one_machine_makes(
+    cluster: Cluster, run: Run, terns: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By a folder that all see and by S3; nothing of it is left behind there."""
+    monkeypatch.chdir(terns)
+    made = ("batch", "terns", "--recipe", "terns.json", "--fps", "12")
+    assert run(*made, "-o", "here/")[0] == 0
+    (terns / "share").mkdir()
+    done = batch(cluster, terns, *made[1:], "-o", "there/", "--share", "share")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert contents(terns / "there") == contents(terns / "here")
+    assert len(contents(terns / "there")) > 20
+    assert list((terns / "share").iterdir()) == []
+
+    # What is there already is known, whoever made it; what changed is made anew, and what is left over goes.
+    (terns / "terns/W/fly-7.png").unlink()
+    again = batch(cluster, terns, *made[1:], "-o", "here/", "--share", "share", "--resume")
+    assert "1 made, 4 unchanged, 0 failed" in again.stdout
+    assert run(*made, "-o", "fewer/")[0] == 0
+    assert contents(terns / "here") == contents(terns / "fewer")
+
+    for name, value in cluster.environment.items():
+        if name.startswith("AWS"):
+            monkeypatch.setenv(name, value)
+    store = boto3.client("s3")
+    until(lambda: store.create_bucket(Bucket="saltmarsh"))
+    done = batch(cluster, terns, *made[1:], "-o", "by-s3/", "--share", "s3://saltmarsh/frames")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert contents(terns / "by-s3") == contents(terns / "fewer")
+    assert store.list_objects_v2(Bucket="saltmarsh").get("KeyCount") == 0
+
+
+def test_a_worker_that_dies_costs_nothing_and_a_run_that_is_stopped_stays_whole(
+    cluster: Cluster, run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for at in range(8):
+        save_frames(tmp_path / f"frames/{at}", moving_square(30, 400 + at, 300), "lamp-{}.png")
+    call = [sys.executable, "-m", "jayflick.cli", "batch", "frames", "-o", "out/", "--dither", "diffusion"]
+    call += ["--scheduler", cluster.address, "--share", "share"]
+    environment = {**os.environ, **cluster.environment}
+
+    def begun(*more: str) -> "subprocess.Popen[str]":
+        return subprocess.Popen(
+            [*call, *more],
+            cwd=tmp_path,
+            env=environment,
+            text=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            preexec_fn=partial(die_with_parent, os.getpid()),
+        )
+
+    def made() -> int:
+        return len(contents(tmp_path / "out")) if (tmp_path / "out").exists() else 0
+
+    first = begun()
+    until(lambda: made() >= 1)
+    first.send_signal(signal.SIGINT)
+    _, said = first.communicate(timeout=60)
+    assert first.returncode == 1
+    assert "stopped" in said
+    assert "--resume" in said
+    so_far = made()
+    assert 1 <= so_far < 8
+
+    second = begun("--resume")
+    until(lambda: made() > so_far)
+    os.kill(cluster.at_work()[0], signal.SIGKILL)
+    told, said = second.communicate(timeout=120)
+    assert second.returncode == 0, said
+    assert f"{8 - so_far} made" in told
+    monkeypatch.chdir(tmp_path)
+    assert run("batch", "frames", "-o", "here/", "--dither", "diffusion")[0] == 0
+    assert contents(tmp_path / "out") == contents(tmp_path / "here")
+
+
+def test_a_scheduler_that_is_none_is_said_and_local_workers_go_on(
+    cluster: Cluster, terns: Path, tmp_path: Path
+) -> None:
+    nobody = Cluster(f"tls://127.0.0.1:{free_port()}", cluster.environment, [])
+    store = cluster.environment["AWS_ENDPOINT_URL"].replace("http:", "tls:")
+    another = Cluster(store, cluster.environment, [])
+    for at, wrong in enumerate((nobody, another, Cluster("ferry", cluster.environment, []))):
+        done = batch(wrong, terns, "terns/E", "-o", f"out-{at}/", "--share", "share")
+        assert done.returncode == 0, done.stderr
+        assert f"no scheduler answers at {wrong.address}" in done.stderr
+        assert "local workers go on" in done.stderr
+        assert len(contents(terns / f"out-{at}")) == 2
+
+
+def test_a_place_that_cannot_be_written_or_read_is_named(cluster: Cluster, terns: Path) -> None:
+    (terns / "full").write_text("a file")
+    for share, why in (
+        ("full", "full"),
+        ("ferry://dock", "no place that is known"),
+        ("s3://no-such-bucket", "refused"),
+    ):
+        done = batch(cluster, terns, "terns/E", "-o", "out/", "--share", share)
+        assert done.returncode != 0
+        assert why in done.stderr, done.stderr
+        assert "Traceback" not in done.stderr
+    assert contents(terns / "out") == {} if (terns / "out").exists() else True
+
+
+def test_workers_with_another_program_are_refused_by_name(
+    cluster: Cluster, terns: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The order says which program it is for: a worker that came after the first look answers with its own."""
+    order = remote.Order("another", str(terns / "share"), new_run(), "fly", 1, (), {}, {}, "", {})
+    answer = remote.make_one(order)
+    assert (answer.result, answer.other_program) == (None, remote.program())
+    script = "from jayflick.cli import main, remote; remote.__version__ = '9.9'; exit(main())"
+    call = [sys.executable, "-c", script, "batch", "terns/E", "-o", "out/", "--share", "share"]
+    environment = {**os.environ, **cluster.environment}
+    done = subprocess.run(
+        [*call, "--scheduler", cluster.address], cwd=terns, env=environment, capture_output=True, text=True
+    )
+    assert done.returncode == 2
+    assert "runs another program: jayflick 0" in done.stderr
+    assert "127.0.0.1" in done.stderr
+
+
+def test_what_came_to_harm_on_its_way_is_refused_and_what_others_left_goes(tmp_path: Path) -> None:
+    shared = Shared(str(tmp_path), new_run())
+    shared.begin()
+    (sha256,) = shared.put([b"frame"])
+    assert shared.get([sha256]) == [b"frame"]
+    (tmp_path / shared.run / sha256).write_bytes(b"frams")
+    with pytest.raises(JayFlickError, match="is not what was put there"):
+        shared.get([sha256])
+    assert not shared.is_cancelled()
+    shared.cancel()
+    assert shared.is_cancelled()
+    old = tmp_path / f"jayflick-{int(shared.run.split('-')[1]) - OLD - 60}-0123abcd"
+    old.mkdir()
+    (tmp_path / "mine").mkdir()
+    Shared(str(tmp_path), new_run()).begin()
+    assert not old.exists()
+    assert (tmp_path / "mine").exists()
+    assert (tmp_path / shared.run).exists()
