@@ -4,6 +4,7 @@ from . import (
     apng,
     broadcast,
     budget,
+    cluster,
     commands,
     encode,
     formats,
@@ -17,6 +18,7 @@ from . import (
     sheets,
     smallest,
     start,
+    table,
     trials,
 )
 
@@ -29,6 +31,8 @@ for title, part in (
     ("Gathering", gather),
     ("Opened in place", in_place),
     ("Many sequences", many),
+    ("Many sequences on a cluster", cluster),
+    ("The table of many", table),
     ("The rhythm strip", rhythm),
     ("Framing", framing),
     ("Sheets", sheets),

@@ -65,7 +65,8 @@ class _Cluster:
             import distributed
         except ImportError:
             raise missing_packages() from None
-        logging.getLogger("distributed").setLevel(logging.CRITICAL)  # what matters is said in our words
+        for part in ("distributed", "distributed.client", "distributed.core", "distributed.comm"):
+            logging.getLogger(part).setLevel(logging.CRITICAL)  # what matters is said in our words
         self._dask: Any = distributed
         self._client: Any = None
         self._loop: Any = None
