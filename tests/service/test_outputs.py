@@ -226,9 +226,10 @@ def test_a_folder_takes_all_or_nothing_and_is_never_left(tmp_path: Path) -> None
             assert (place.parent, len(files)) == (folder, 8)
             assert {file.parent.name for file in place.rglob("*.tga")} == {"_."}
             assert not list(tmp_path.glob("*.tga"))
+            assert client.post(address, json={"to": "folder"}).status_code == 200, "they are there just so"
+            (place / "wave.gif").write_bytes(b"mine")
             again = client.post(address, json={"to": "folder"})
             assert (again.status_code, "already there: wave.gif" in again.json()["message"]) == (409, True)
-            (place / "wave.gif").write_bytes(b"mine")
             assert client.post(address, json={"to": "folder", "replace": True}).status_code == 200
             assert (place / "wave.gif").read_bytes()[:6] == b"GIF89a"
             outside = tmp_path / "elsewhere"

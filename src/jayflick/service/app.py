@@ -52,9 +52,9 @@ def create_app(settings: Settings) -> FastAPI:
         service.deliveries.start()
         following.start()
         keeping.start()
-        batching.start()
         if settings.standins:
             service.standins.start()
+        batching.start()
         service.demo.start()
         sweeper.start()
         yield

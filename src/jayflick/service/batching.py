@@ -6,7 +6,7 @@ import threading
 from typing import NamedTuple
 
 from sqlalchemy import func, select, update
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..core.adjusted import as_tried, with_budget
@@ -184,8 +184,8 @@ class Batching:
             return False
         except JayFlickError as refused:
             error = problem_of(refused)
-        except SQLAlchemyError:
-            raise
+        except (OperationalError, InterfaceError):
+            raise  # the database is away, which is no fault of the item
         except OSError as refused:
             error = disk_problem(refused)
         except Exception as unexpected:

@@ -168,6 +168,8 @@ export function Card({
       >
         <input
           type="checkbox"
+          // The Space key on the name chooses as well: until one is chosen Tab passes by.
+          tabIndex={some ? 0 : -1}
           aria-label={`Choose ${project.name}`}
           checked={chosen}
           onClick={(event) => choose(event.shiftKey)}

@@ -6,6 +6,21 @@ import { kilobytes, size } from "../format";
 import { Mark, type Verdict } from "../ui/controls";
 import { isOver } from "./rows";
 
+const KINDS: Record<string, string> = {
+  gif: "GIF",
+  apng: "APNG",
+  webp: "WebP",
+  avif: "AVIF",
+  mp4: "MP4",
+  webm: "WebM",
+  mov: "MOV",
+  still: "still",
+  sheet: "sheet",
+  "png-frames": "PNGs",
+  "tga-frames": "TGAs",
+  "bmp-frames": "BMPs",
+  "jpeg-frames": "JPEGs",
+};
 const PLAYS = ["gif", "apng", "webp", "avif"];
 /** Milliseconds after which a picture is fetched: what only passes by while the table is scrolled is not. */
 const PASSING = 120;
@@ -57,13 +72,17 @@ export function Cell({ cell, ssim }: { cell: TableCell; ssim: number | null }) {
           <span className="text-ink-2">nothing yet</span>
         )}
         {result && (
-          <span className="figure truncate text-ink-2" title="Format, size, SSIM">
-            {cell.kind.toUpperCase().replace("-FRAMES", "s")} {result.width} × {result.height}
-            {ssim !== null && !old && ` · ${ssim.toFixed(3)}`}
+          <span className="figure truncate text-ink-2">
+            {KINDS[cell.kind] ?? cell.kind} {result.width} × {result.height}
           </span>
         )}
-        <span className="truncate" title={why}>
+        <span className="flex items-baseline gap-2 truncate" title={why}>
           <Mark verdict={verdict} word={word} />
+          {ssim !== null && !old && (
+            <span className="figure text-ink-2" title="SSIM">
+              {ssim.toFixed(3)}
+            </span>
+          )}
         </span>
       </div>
     </div>
