@@ -29,12 +29,12 @@ export const passing = { by: false };
 const VERDICTS = { pass: "fine", warn: "look", fail: "stop" } as const;
 
 /** How it stands, in a word or two; the reasons are its title. */
-function standing(cell: TableCell): { verdict: Verdict; word: string; why: string } {
+function standing(cell: TableCell): { verdict: Verdict | null; word: string; why: string } {
   const why = cell.broken.join("\n");
   if (cell.job === "making") return { verdict: "busy", word: "encoding", why: "" };
   if (cell.job === "failed") return { verdict: "stop", word: "failed", why: cell.error };
   if (cell.job === "cancelled") return { verdict: "look", word: "called off", why: "" };
-  if (cell.verdict === null) return { verdict: "fine", word: "no target", why };
+  if (cell.verdict === null) return { verdict: null, word: "no target", why };
   if (isOver(cell) && cell.most_bytes !== null)
     return { verdict: "stop", word: `over ${kilobytes(cell.most_bytes)} KB`, why };
   const word = { pass: "passes", warn: "look", fail: cell.broken[0]?.split(":")[0] ?? "fails" }[cell.verdict];
@@ -77,7 +77,7 @@ export function Cell({ cell, ssim }: { cell: TableCell; ssim: number | null }) {
           </span>
         )}
         <span className="flex items-baseline gap-2 truncate" title={why}>
-          <Mark verdict={verdict} word={word} />
+          {verdict ? <Mark verdict={verdict} word={word} /> : <span className="text-ink-2">{word}</span>}
           {ssim !== null && !old && (
             <span className="figure text-ink-2" title="SSIM">
               {ssim.toFixed(3)}
