@@ -94,6 +94,7 @@ def test_settings_are_taken_and_what_is_of_its_own_frames_stays() -> None:
     assert [one.file_name for one in found.outputs] == ["tern-north-small.gif", "loop.gif"]
     assert len(notes) == 2
     assert taken(own, other, set(), "a", "b") == (own, [])
+    assert taken(own, own, {"rhythm"}, "a", "b") == (own, []), "spans that are the same are not left out"
     only, _ = taken(own, other, {"outputs"}, "", "Tern East")
     assert (only.rhythm, only.outputs) == (own.rhythm, other.outputs)
 

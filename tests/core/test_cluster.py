@@ -5,7 +5,9 @@ import signal
 import socket
 import subprocess
 import sys
+import zipfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -205,6 +207,50 @@ def test_a_worker_that_dies_costs_nothing_and_a_run_that_is_stopped_stays_whole(
     monkeypatch.chdir(tmp_path)
     assert run("batch", "frames", "-o", "here/", "--dither", "diffusion")[0] == 0
     assert contents(tmp_path / "out") == contents(tmp_path / "here")
+
+
+def test_what_is_left_when_the_scheduler_goes_is_made_here(tmp_path: Path, cluster: Cluster) -> None:
+    """Each once: what lanes had under way is neither lost nor in the way of those who go on."""
+    for at in range(8):
+        save_frames(tmp_path / f"frames/{at}", moving_square(24, 300 + at, 200), "lamp-{}.png")
+    with zipfile.ZipFile(tmp_path / "frames/more.zip", "w") as packed:
+        for file in sorted((tmp_path / "frames").glob("[01]/*.png")):
+            packed.write(file, file.relative_to(tmp_path / "frames").as_posix())
+    address = f"tls://127.0.0.1:{free_port()}"
+    short = started(
+        "distributed.cli.dask_scheduler", "--host", address, "--no-dashboard", environment=cluster.environment
+    )
+    arguments = [address, "--host", "tls://127.0.0.1", "--nthreads", "2", "--no-dashboard"]
+    arguments += ["--local-directory", str(tmp_path)]
+    worker = started("distributed.cli.dask_worker", *arguments, environment=cluster.environment)
+    until(lambda: is_open(address))
+    with ThreadPoolExecutor(1) as beside:
+        running = beside.submit(
+            batch,
+            Cluster(address, cluster.environment, []),
+            tmp_path,
+            "frames",
+            "-o",
+            "out/",
+            "--share",
+            "share",
+        )
+        until(lambda: (tmp_path / "out").exists() and len(contents(tmp_path / "out")) >= 2)
+        short.kill()
+        done = running.result()
+    for process in (short, worker):
+        process.kill()
+        process.wait()
+    assert done.returncode == 0, done.stderr
+    assert "is gone; local workers go on" in done.stderr
+    assert "0 failed" in done.stdout
+    assert len(contents(tmp_path / "out")) == 10
+
+
+def is_open(address: str) -> bool:
+    host, _, port = address.partition("//")[2].partition(":")
+    with socket.socket() as one:
+        return one.connect_ex((host, int(port))) == 0
 
 
 def test_a_scheduler_that_is_none_is_said_and_local_workers_go_on(

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from jayflick.core.pictures.kinds import read_picture
-from jayflick.core.sequence.gather import Found, gather
+from jayflick.core.sequence.first import spans_of
+from jayflick.core.sequence.gather import Found, gather, joined
 from jayflick.core.sequence.pieces import Piece, Refused, pieces
 from jayflick.demo import DEMO, DemoProject
 
@@ -60,3 +61,8 @@ def test_the_flock_falls_into_directions_and_motions() -> None:
     sequences, _ = gather(Found(name, None) for name, _ in BY_FOLDER["terns"].files)
     assert sorted(len(sequence.files) for sequence in sequences) == [4] * 8 + [6] * 8 + [8] * 8
     assert {tuple(sequence.labels) for sequence in sequences} >= {("NE", "dive"), ("N", "glide")}
+    some = [one for one in sequences if one.labels[0] == "NE"]
+    assert [span.name for span in spans_of(joined(some))] == ["fly", "dive", "glide"]
+    both = [one for one in sequences if one.labels[0] in ("NE", "N")]
+    assert {span.name for span in spans_of(joined(both))} >= {"NE dive", "N dive"}
+    assert [span.name for span in spans_of(joined([some[0], some[0]]))] == ["NE fly", "NE fly 2"]

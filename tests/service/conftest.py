@@ -44,6 +44,24 @@ def own(tmp_path: Path) -> Iterator[Server]:
     server.stop(signal.SIGKILL)
 
 
+@pytest.fixture
+def handoff(tmp_path: Path) -> Path:
+    """A folder that outputs are handed off into."""
+    folder = tmp_path / "deliveries"
+    folder.mkdir()
+    return folder
+
+
+@pytest.fixture
+def place(tmp_path: Path, handoff: Path) -> Iterator[Server]:
+    """A server with that folder."""
+    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start(
+        "--no-demo", "--handoff", str(handoff)
+    )
+    yield server
+    server.stop(signal.SIGKILL)
+
+
 @pytest.fixture(scope="session")
 def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateServer]:
     """A database with its tables, and no service."""

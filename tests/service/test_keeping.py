@@ -1,7 +1,6 @@
 """Outputs kept written in the hand-off folder: the newest that passes, and never over what others wrote."""
 
 import signal
-from collections.abc import Iterator
 from contextlib import suppress
 from io import BytesIO
 from pathlib import Path
@@ -14,25 +13,8 @@ from PIL import Image
 from jayflick.service import handoffs
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.settings import Settings
-from tests.prepared import copy_empty
 from tests.server import Server, until
-from tests.service.conftest import FEW, bench, colours, current, edit, finished, project_of, serving
-
-
-@pytest.fixture
-def handoff(tmp_path: Path) -> Path:
-    folder = tmp_path / "deliveries"
-    folder.mkdir()
-    return folder
-
-
-@pytest.fixture
-def place(tmp_path: Path, handoff: Path) -> Iterator[Server]:
-    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start(
-        "--no-demo", "--handoff", str(handoff)
-    )
-    yield server
-    server.stop(signal.SIGKILL)
+from tests.service.conftest import bench, colours, current, edit, finished, project_of, serving
 
 
 def keep(client: httpx.Client, project_id: str, output: str, kept: bool = True) -> None:

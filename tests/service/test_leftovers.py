@@ -26,13 +26,18 @@ AT_ONCE = timedelta(0)
 
 @pytest.fixture
 def running(database: PrivateServer, tmp_path: Path) -> Iterator[tuple[httpx.Client, Service]]:
-    """A service in this process, over an empty folder; its projects are gone afterwards."""
-    settings = Settings(data=tmp_path, database=database.url, workers=1, most_stage_bytes=200_000)
-    with serving(settings) as (client, service):
-        yield client, service
+    """A service in this process, over an empty folder and an empty shelf, which it leaves empty."""
+
+    def empty(client: httpx.Client) -> None:
         for card in client.get("/api/projects").json():
             client.delete(f"/api/projects/{card['id']}")
         client.delete("/api/projects/bin")
+
+    settings = Settings(data=tmp_path, database=database.url, workers=1, most_stage_bytes=200_000)
+    with serving(settings) as (client, service):
+        empty(client)  # tests before these may have left something
+        yield client, service
+        empty(client)
 
 
 def cleared(service: Service) -> int:

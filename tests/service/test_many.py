@@ -2,24 +2,19 @@
 
 import signal
 import zipfile
-from collections.abc import Iterator
 from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import httpx
-import numpy as np
-import pytest
 from PIL import Image
 from sqlalchemy import event
 
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.settings import Settings
 from tests.conftest import moving_square
-from tests.prepared import copy_empty
 from tests.server import Server, until
 from tests.service.conftest import (
-    FEW,
     bench,
     colours,
     edit,
@@ -80,9 +75,13 @@ def test_sequences_of_a_drop_become_projects_like_one_that_is_there(client: http
     body = [("files", (name, data, "image/png")) for name, data in files]
     client.post(f"/api/imports/{import_id}/files", files=body).raise_for_status()
     like = {"project_id": first, "settings": ["rhythm", "outputs"]}
-    before = client.post(f"/api/imports/{import_id}/settings", json=like).json()
-    assert before == [{"pattern": "turn_#.png", "notes": ["the range ends at 4 instead of 6"]}]
     every = [{"patterns": [pattern]} for pattern in ("walk_#.png", "turn_#.png")]
+    together = {"patterns": ["turn_#.png", "walk_#.png"]}
+    stills = {"patterns": ["walk_#.png"], "separate": True}
+    looked = {"projects": [*every, together, stills], "like": like}
+    before = client.post(f"/api/imports/{import_id}/settings", json=looked).json()
+    ends = "the range ends at {} instead of 6"
+    assert [found["notes"] for found in before] == [[], [ends.format(4)], [], [ends.format(1)]]
     done = client.post(f"/api/imports/{import_id}/finish", json={"projects": every, "like": like}).json()
     made = {project["name"]: project["recipe"] for project in done["projects"]}
     assert {name: recipe["rhythm"]["last"] for name, recipe in made.items()} == {"Walk": 6, "Turn": 4}
@@ -211,22 +210,6 @@ def test_deleted_together_they_come_back_together(client: httpx.Client) -> None:
     assert {row["id"] for row in client.post("/api/table", json={"projects": projects}).json()} == set(projects)
 
 
-@pytest.fixture
-def handoff(tmp_path: Path) -> Path:
-    folder = tmp_path / "deliveries"
-    folder.mkdir()
-    return folder
-
-
-@pytest.fixture
-def place(tmp_path: Path, handoff: Path) -> Iterator[Server]:
-    server = Server(copy_empty(tmp_path / "data"), FEW, forked=True).start(
-        "--no-demo", "--handoff", str(handoff)
-    )
-    yield server
-    server.stop(signal.SIGKILL)
-
-
 def test_it_goes_on_after_the_service_was_killed_and_can_be_called_off(own: Server) -> None:
     with own.client() as client:
         projects = [project_of(client, heavy(3, seed=80 + at)) for at in range(3)]
@@ -276,21 +259,3 @@ def test_a_table_takes_as_many_questions_for_many_projects_as_for_few(
         few = some(client, 2)
         many = [*few, *some(client, 6)]
         assert questions(few) == questions(many)
-
-
-def test_colours_of_a_setting_are_as_its_output_takes_them() -> None:
-    """What cannot be is refused whole: no setting is cut to what is allowed."""
-    from jayflick.core.adjusted import with_setting
-    from jayflick.core.errors import InputError
-    from jayflick.core.recipe import GifOutput, Recipe, WebpOutput
-
-    recipe = Recipe(outputs=(GifOutput(), WebpOutput(id="web", file_name="loop.webp", lossless=True)))
-    everything = {one.id for one in recipe.outputs}
-    found, notes = with_setting(recipe, everything, "quality", 40)
-    assert (found, len(notes)) == (recipe, 2), "a lossless WebP has none either"
-    found, notes = with_setting(recipe, everything, "width", 300)
-    assert [(one.size.width, one.size.height) for one in found.outputs] == [(300, None)] * 2
-    assert not notes
-    for value in (np.int64(300).item() * 100, -1, "wide"):
-        with pytest.raises(InputError, match="width"):
-            with_setting(recipe, everything, "width", value)

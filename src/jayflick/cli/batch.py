@@ -25,6 +25,8 @@ def run_batch(options: argparse.Namespace) -> int:
     _need_sense(options)
     output = Path(options.output)
     tasks, notes = tasks_of(options.input, output, by_folder=options.sheet is not None)
+    if options.share is not None and options.scheduler is None:
+        notes.append("--share has no effect without --scheduler")
     for note in notes:
         print(f"jayflick: note: {note}", file=sys.stderr)
     options.spared = _below_output(tasks, output)

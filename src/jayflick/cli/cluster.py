@@ -17,7 +17,7 @@ from typing import Any
 from ..core.content import read_file
 from ..core.errors import InputError, JayFlickError
 from ..core.shared import Shared, missing_packages, new_run
-from .each import Known, Result, failed, kept_of, key_of, of_task, put_here, unpacked
+from .each import NOTES, Known, Result, failed, kept_of, key_of, known_from, of_task, put_here, unpacked
 from .many import Task
 from .pool import here, one
 from .remote import Answer, File, Order, make_one, program
@@ -36,7 +36,9 @@ _HERE = {"input", "output", "report", "json", "spared", "command", "scheduler", 
 
 
 class _LostError(Exception):
-    """The scheduler does not answer, or no longer."""
+    """The scheduler does not answer, or no longer. ``begun``: tasks of which something may have been made."""
+
+    begun: Sequence[Task] = ()
 
 
 def elsewhere(
@@ -52,6 +54,9 @@ def elsewhere(
                 yield found
         except _LostError as error:
             print(f"jayflick: note: {error}; local workers go on", file=sys.stderr, flush=True)
+            noted = known_from(Path(options.output) / NOTES)
+            for task in error.begun:  # what is in its place already is known to be ours
+                known = {**known, **of_task(task, noted)}
     if left:
         yield from here(options, list(left.values()), known)
 
@@ -142,24 +147,36 @@ class _Cluster:
         }
 
     def done(self, tasks: Sequence[Task], known: dict[str, Known]) -> Iterator[tuple[Task, list[Result]]]:
-        """Tasks with what became of them. Raises ``_LostError`` once the scheduler is gone."""
+        """Tasks with what became of them. Once the scheduler is gone, what is done yet, then ``_LostError``."""
         threads = sum(self._client.nthreads().values())
         waiting = sorted(tasks, key=lambda task: (-task.size, task.name))
         at_work: dict[Future[list[Result]], Task] = {}
+        begun: list[Task] = []
+        lost: _LostError | None = None
         with ThreadPoolExecutor(min(_AHEAD * max(1, threads), _MOST_AHEAD)) as lanes:
             try:
-                while waiting or at_work:
-                    while waiting and len(at_work) < lanes._max_workers:
+                while at_work or (waiting and lost is None):
+                    while waiting and lost is None and len(at_work) < lanes._max_workers:
                         task = waiting.pop(0)
                         at_work[lanes.submit(self._made, task, known)] = task
                     for ended in wait(at_work, return_when=FIRST_COMPLETED).done:
-                        yield at_work.pop(ended), ended.result()
+                        task = at_work.pop(ended)
+                        try:
+                            found = ended.result()
+                        except _LostError as error:
+                            lost = error
+                            begun.append(task)
+                        else:
+                            yield task, found
             except BaseException:
                 self._shared.cancel()  # what is at work ends by itself, and nobody waits for it
                 with suppress(Exception):
                     self._client.cancel(list(self._futures), force=True)
                 lanes.shutdown(wait=False, cancel_futures=True)
                 raise
+        if lost is not None:
+            lost.begun = begun
+            raise lost
 
     def _made(self, task: Task, known: dict[str, Known]) -> list[Result]:
         """What became of a task, from its frames here to its files here."""

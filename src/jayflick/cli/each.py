@@ -4,7 +4,6 @@ import argparse
 import hashlib
 import json
 import os
-import re
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -15,6 +14,7 @@ from .. import __version__
 from ..core.content import MAX_BYTES, read_file
 from ..core.errors import InputError, JayFlickError
 from ..core.pictures.kinds import decoders
+from ..core.places import filled
 from ..core.progress import OnProgress
 from ..core.recipe import BaseOutput
 from ..core.sequence.archives import members
@@ -204,10 +204,7 @@ def _ours(output: Path, before: Known | None) -> Callable[[Path], bool]:
 def _placed(options: argparse.Namespace, task: Task) -> Callable[..., Path]:
     def place(made: BaseOutput | None, pattern: str = options.places) -> Path:
         file = "" if made is None else Path(made.file_name).stem if made.folder else made.file_name
-        # In one go: the name of a sequence may hold what looks like another part.
-        parts = {"{sequence}": task.name, "{file}": file}
-        name = re.sub(r"\{(?:sequence|file)\}", lambda found: parts[found[0]], pattern)
-        return Path(options.output) / name
+        return Path(options.output) / filled(pattern, {"sequence": task.name, "file": file})
 
     return place
 

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from .. import __version__
+from ..core.atomic import prune
 from ..core.errors import Cancelled, JayFlickError
 from ..core.pictures.kinds import decoders
 from ..core.progress import Progress
@@ -180,32 +181,16 @@ def _laid_out(order: Order, shared: Shared, folder: Path) -> list[Path]:
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
             shutil.copyfile(kept.path(file.sha256), path)
+            os.utime(kept.path(file.sha256))  # those used longest ago go first
         except FileNotFoundError:  # cleared away in between
             path.write_bytes(shared.get([file.sha256])[0])
         os.utime(path, ns=(file.written, file.written))
         paths.append(path)
     if _came.bytes > MOST_CACHED // 16:  # looking through all of it takes a while
         _came.bytes = 0
-        _clear(kept, MOST_CACHED)
+        prune(kept.folder, MOST_CACHED)
     return paths
 
 
 def _cache_folder() -> Path:
     return Path(os.environ.get(CACHE) or Path(tempfile.gettempdir()) / f"jayflick-cache-{os.getuid()}")
-
-
-def _clear(kept: Store, most: int) -> None:
-    """Take away what was used longest ago, until so many bytes are left."""
-    files = []
-    for path in kept.folder.glob("??/*"):
-        try:
-            status = path.stat()
-        except OSError:
-            continue
-        files.append((status.st_atime, status.st_size, path))
-    total = sum(size for _, size, _ in files)
-    for _, size, path in sorted(files):
-        if total <= most:
-            return
-        path.unlink(missing_ok=True)
-        total -= size

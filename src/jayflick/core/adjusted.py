@@ -1,6 +1,6 @@
 """One thing set in some outputs of a recipe: what is done to many projects at once, to each of them."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from pathlib import PurePath
 from typing import Any, Literal
 
@@ -24,10 +24,10 @@ Setting = Literal[
     "repeat",
 ]
 """What can be set of an output, whatever else it is."""
-_PLACES: Mapping[str, Sequence[tuple[str, ...]]] = {
-    **{name: [("tuning", name)] for name in ("colours", "palette", "dither", "amount", "tolerance", "loss")},
-    **{name: [("size", name)] for name in ("width", "height")},
-    **{name: [("take", name)] for name in ("rate", "repeat")},
+_PLACES: Mapping[str, tuple[str, str]] = {
+    **{name: ("tuning", name) for name in ("colours", "palette", "dither", "amount", "tolerance", "loss")},
+    **{name: ("size", name) for name in ("width", "height")},
+    **{name: ("take", name) for name in ("rate", "repeat")},
 }
 """Where a setting stands in an output that has it; elsewhere under its own name."""
 _OTHER_SIDE = {"width": "height", "height": "width"}
@@ -55,7 +55,7 @@ def with_setting(
 
 
 def _path(setting: Setting) -> tuple[str, ...]:
-    return _PLACES.get(setting, [(setting,)])[0]
+    return _PLACES.get(setting, (setting,))
 
 
 def _has(output: BaseOutput, setting: Setting) -> bool:

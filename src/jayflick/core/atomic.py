@@ -91,3 +91,22 @@ def _sync_folder(folder: Path) -> None:
         os.fsync(directory)
     finally:
         os.close(directory)
+
+
+def prune(folder: Path, most_bytes: int) -> int:
+    """Of files that lie in folders named by two digits, drop those that were touched longest ago until at most
+    ``most_bytes`` are left; returns how many are."""
+    files = []
+    for path in folder.glob("[0-9a-f][0-9a-f]/*"):
+        try:
+            status = path.stat()
+        except FileNotFoundError:
+            continue
+        files.append((status.st_mtime, status.st_size, path))
+    total = sum(size for _, size, _ in files)
+    for _, size, path in sorted(files):
+        if total <= most_bytes:
+            break
+        path.unlink(missing_ok=True)
+        total -= size
+    return total

@@ -25,7 +25,7 @@ def taken(
     notes: list[str] = []
     changed: dict[str, Any] = {name: getattr(other, name) for name in get_args(Settings) if name in settings}
     if "rhythm" in changed and own.rhythm.spans:
-        if other.rhythm.spans:
+        if other.rhythm.spans not in ((), own.rhythm.spans):
             notes.append("its spans are not taken: these frames keep their own")
         changed["rhythm"] = other.rhythm.model_copy(update={"spans": own.rhythm.spans})
     if "framing" in changed:

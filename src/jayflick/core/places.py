@@ -1,7 +1,7 @@
 """Where the files of many projects go: paths by a pattern of names."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import PurePosixPath
 
 from .errors import InputError
@@ -22,11 +22,15 @@ def need_names(names: str) -> None:
         raise InputError(f"{names!r} leads out of the folder", remedy="use names of folders only")
 
 
+def filled(pattern: str, parts: Mapping[str, str]) -> str:
+    """A pattern with its places filled in, all in one go: what fills one may look like another."""
+    return re.sub(r"\{(\w+)\}", lambda found: parts.get(found[1], found[0]), pattern)
+
+
 def path_of(names: str, project: str, output: str, file: str) -> str:
     """Where a file goes: each part of its path is a name that every system takes."""
-    whole = names.replace("{project}", portable(project)).replace("{output}", portable(output))
-    parts = [part for part in whole.replace("{file}", file).split("/") if part not in ("", ".")]
-    return "/".join(portable(part) for part in parts)
+    whole = filled(names, {"project": portable(project), "output": portable(output), "file": file})
+    return "/".join(portable(part) for part in whole.split("/") if part not in ("", "."))
 
 
 def need_apart(paths: Sequence[tuple[str, str]]) -> None:

@@ -58,7 +58,7 @@ class Shared:
             return []
         paths = {self._path(sha256): sha256 for sha256 in hashes}
         with _said(self.url):
-            found = {path: self._fs.cat_file(path) for path in paths}
+            found: dict[str, bytes] = self._fs.cat(list(paths))
         for path, data in found.items():
             if hashlib.sha256(data).hexdigest() != paths[path]:
                 raise JayFlickError(

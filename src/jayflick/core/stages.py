@@ -10,7 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from .atomic import atomic_write
+from .atomic import atomic_write, prune
 from .checksums import crc32
 from .store import Store
 
@@ -73,20 +73,7 @@ class Stages:
 
     def prune(self, most_bytes: int) -> int:
         """Drop what was used longest ago until at most ``most_bytes`` are kept; returns how many are."""
-        files = []
-        for path in self.folder.glob("[0-9a-f][0-9a-f]/*"):
-            try:
-                status = path.stat()
-            except FileNotFoundError:
-                continue
-            files.append((status.st_mtime, status.st_size, path))
-        total = sum(size for _, size, _ in files)
-        for _, size, path in sorted(files):
-            if total <= most_bytes:
-                break
-            path.unlink(missing_ok=True)
-            total -= size
-        return total
+        return prune(self.folder, most_bytes)
 
 
 def _seal(data: bytes) -> bytes:

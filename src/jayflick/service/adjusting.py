@@ -66,6 +66,8 @@ def label_of(session: Session, action: Action) -> str:
         case HandOffAction():
             return "Hand-off as a zip" if action.to == "zip" else "Hand-off into the folder"
         case SendAction():
-            return f"Send to {action.to}"
+            from ..standins.kinds import KINDS  # which the server itself can do without
+
+            return f"Send to {KINDS[action.to].title if action.to in KINDS else action.to}"
         case _:
-            return {"make": "Make again", "delete": "Delete"}[action.kind]
+            return {"make": "Encode again", "delete": "Delete"}[action.kind]

@@ -127,12 +127,10 @@ def _need_places_apart(
     paths = []
     for project in found:
         recipe = Recipe.model_validate(projects.current(session, project).recipe)
-        its_own = {
-            path_of(names, project.name, one.name, one.file_name).casefold()
-            for one in recipe.outputs
-            if outputs is None or one.name in outputs
-        }
-        paths += [(path, project.name) for path in sorted(its_own)]
+        wanted = [one for one in recipe.outputs if outputs is None or one.name in outputs]
+        its_own = [path_of(names, project.name, one.name, one.file_name) for one in wanted]
+        # Those of one project are told apart by numbers.
+        paths += [(path, project.name) for path in {path.casefold(): path for path in its_own}.values()]
     need_apart(paths)
 
 

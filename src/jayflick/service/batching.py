@@ -22,7 +22,7 @@ from .results import MadeOutput
 from .schemas.batches import FitAction, HandOffAction, SendAction
 from .schemas.searches import SearchRequest
 from .schemas.sending import SendRequest
-from .trials import NAMES
+from .trials import NAMES, recipe_with
 
 log = logging.getLogger(__name__)
 
@@ -238,11 +238,10 @@ class Batching:
     def _hand_off(self, key: Key) -> None:
         """Wait until all is made, then hand it off."""
         self._begins(key)
-        with self._service.sessions() as session:
-            item, asked = _item(session, key)
-            if item is None:
-                return
-            action = asked.action
+        item, asked = self._read(key)
+        if item is None:
+            return
+        action = asked.action
         assert isinstance(action, HandOffAction)
         chosen = self._need_made(key, asked.outputs)
         rows = handoffs.described(chosen, item.project_id, "folder" if action.to == "folder" else "download")
@@ -273,20 +272,19 @@ class Batching:
                 job = _unfinished(session, item.project_id)
                 if job is None:  # it has been made meanwhile
                     return many_handoffs.chosen(session, store, item.project_id, names)
-                if job is not None and job.state in UNDER_WAY:
+                if job.state in UNDER_WAY:
                     raise _Waits from None
-                if job is not None and job.error is not None:
+                if job.error is not None:
                     raise JayFlickError(
                         str(job.error["message"]), remedy=str(job.error.get("remedy") or "make it again")
                     ) from None
                 raise
 
     def _send(self, key: Key) -> None:
-        with self._service.sessions() as session:
-            item, asked = _item(session, key)
-            if item is None:
-                return
-            action = asked.action
+        item, asked = self._read(key)
+        if item is None:
+            return
+        action = asked.action
         assert isinstance(action, SendAction)
         if not item.waits_for:
             self._begins(key)
@@ -294,10 +292,10 @@ class Batching:
                 job = _unfinished(session, item.project_id, item.output_id)
             if job is not None and job.state in UNDER_WAY:
                 raise _Waits
-            request = SendRequest(output=item.output_id, to=action.to, use=None, memory=None, cut=None)
-            delivery = self._service.deliveries.send(
-                item.project_id, request.model_copy(update={"again": action.again})
+            request = SendRequest(
+                output=item.output_id, to=action.to, use=None, memory=None, cut=None, again=action.again
             )
+            delivery = self._service.deliveries.send(item.project_id, request)
             self._service.transact(_wait_for, key, delivery.id)
             return
         told = self._service.deliveries.show(item.project_id, item.waits_for)
@@ -334,7 +332,7 @@ class Batching:
             return "", None
         limited = with_budget(output, most)
         if limited != output:
-            _edit(session, item, project, _with(recipe, limited), _label(session, key), self._service)
+            _edit(session, item, project, recipe_with(recipe, limited), _label(session, key), self._service)
             revision = projects.current(session, project)
         result = session.scalar(
             select(Result).where(Result.revision_id == revision.id, Result.output_id == output.id)
@@ -374,8 +372,12 @@ class Batching:
             raise Conflict("it was changed while this was searched", remedy="fit it again")
         fitted = as_tried(now, best.output)
         if fitted != now:
-            _edit(session, item, project, _with(recipe, fitted), _label(session, key), self._service)
+            _edit(session, item, project, recipe_with(recipe, fitted), _label(session, key), self._service)
         item.state = "done"
+
+    def _read(self, key: Key) -> tuple[BatchItem | None, Asked]:
+        with self._service.sessions() as session:
+            return _item(session, key)
 
     def _begins(self, key: Key) -> bool:
         """Note that an item is at work; whether it was not before."""
@@ -465,11 +467,6 @@ def _output(recipe: Recipe, output_id: str) -> Output:
         return recipe.output(output_id)
     except KeyError:
         raise NotFound("there is no such output any more") from None
-
-
-def _with(recipe: Recipe, output: Output) -> Recipe:
-    outputs = tuple(output if one.id == output.id else one for one in recipe.outputs)
-    return recipe.model_copy(update={"outputs": outputs})
 
 
 def _alike(recipe: Recipe, output: BaseOutput, other: Recipe, other_output: BaseOutput) -> bool:

@@ -13,8 +13,7 @@ from ..core.sequence.first import first_recipe
 from ..core.sequence.gather import majority_size, missing_after
 from . import projects
 from .frames import FrameLists
-from .imports import look_through
-from .schemas.plans import SequenceNotes, SettingsInfo, SettingsRequest
+from .schemas.plans import SettingsInfo, SettingsRequest
 
 
 def settings_of(session: Session, lists: FrameLists, project_id: str, request: SettingsRequest) -> SettingsInfo:
@@ -40,13 +39,6 @@ def first_like(
         return own, []
     gaps = missing_after([found.number for found in sequence.files], sequence.document())
     return _with(session, request, own, title, gaps, majority_size(sequence.files))
-
-
-def notes_on(session: Session, import_id: str, request: SettingsRequest) -> list[SequenceNotes]:
-    """What each sequence of an import would not take of the settings; those that take all are left out."""
-    sequences, _, _ = look_through(session, import_id)
-    said = ((one, first_like(session, one.title, one, request)[1]) for one in sequences)
-    return [SequenceNotes(pattern=one.pattern, notes=notes) for one, notes in said if notes]
 
 
 def _with(

@@ -1,6 +1,6 @@
 """Projects made of what came, and what makes another set of frames of one: a part, frames anew, two joined."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from pydantic import ValidationError
@@ -25,7 +25,7 @@ from .origins import note_source
 from .pictures import found_of, note_pictures
 from .results import Results
 from .schemas.imports import Choice, NewProject, Report
-from .schemas.plans import SettingsRequest
+from .schemas.plans import ProjectNotes, SettingsRequest
 from .schemas.projects import Renewed
 
 
@@ -45,18 +45,13 @@ def finish(
     known = {sequence.pattern: sequence for sequence in sequences}
     requests = choice.projects if choice else [NewProject(patterns=[pattern]) for pattern in known]
     taken = {pattern for request in requests for pattern in request.patterns}
-    if not taken <= known.keys():
-        raise InputError("this import has no such sequence", remedy="choose again")
+    _require(known, taken)
     made: list[Project] = []
     origins = origins_of(session, import_id)
+    like = choice.like if choice is not None else None
     for request in requests:
-        chosen = [known[pattern] for pattern in request.patterns]
-        title, each = request.name, [chosen]
-        if request.separate:
-            title, each = None, [gather([found])[0] for sequence in chosen for found in sequence.files]
-        for some in each:
-            like = choice.like if choice is not None else None
-            project = make_project(session, some, hashes, results, title=title, like=like)
+        for some in _each(request, known):
+            project = make_project(session, some, hashes, results, title=request.title, like=like)
             note_source(session, project.id, some, origins, hashes, separate=request.separate)
             made.append(project)
     if taken == known.keys():
@@ -64,6 +59,39 @@ def finish(
     else:
         forget_files(session, import_id, [found.name for pattern in taken for found in known[pattern].files])
     return made, ignored
+
+
+def look_at(session: Session, import_id: str, choice: Choice) -> list[ProjectNotes]:
+    """What each of the projects would not take of the settings that they are to be like. Nothing is changed."""
+    sequences, _, _ = look_through(session, import_id)
+    known = {sequence.pattern: sequence for sequence in sequences}
+    looked = []
+    for request in choice.projects:
+        _require(known, request.patterns)
+        notes: dict[str, None] = {}
+        for some in _each(request, known):
+            together = gathering.joined(some)
+            title = _titled(request.title, together)
+            notes.update(dict.fromkeys(carrying.first_like(session, title, together, choice.like)[1]))
+        looked.append(ProjectNotes(notes=list(notes)))
+    return looked
+
+
+def _require(known: Mapping[str, gathering.Sequence], patterns: Iterable[str]) -> None:
+    if not known.keys() >= set(patterns):
+        raise InputError("this import has no such sequence", remedy="choose again")
+
+
+def _each(request: NewProject, known: Mapping[str, gathering.Sequence]) -> list[list[gathering.Sequence]]:
+    """The sequences of each project that is asked for: of one, or of as many as there are files."""
+    chosen = [known[pattern] for pattern in request.patterns]
+    if not request.separate:
+        return [chosen]
+    return [gather([found])[0] for sequence in chosen for found in sequence.files]
+
+
+def _titled(title: str | None, together: gathering.Sequence) -> str:
+    return clean(title or together.title)[:200].strip() or "Untitled"
 
 
 def make_project(
@@ -83,7 +111,7 @@ def make_project(
     together = gathering.joined(sequences)
     files = together.files
     frames = _frames(files, [hashes[found.name] for found in files])
-    title = clean(title or together.title)[:200].strip() or "Untitled"
+    title = _titled(title, together)
     if recipe is None:
         recipe, _ = carrying.first_like(session, title, together, like)
     return projects.create(session, title, together.document(), frames, recipe, results)

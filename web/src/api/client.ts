@@ -57,7 +57,7 @@ export type TableCell = Schemas["TableCell"];
 export type BatchInfo = Schemas["BatchInfo"];
 export type BatchRequest = Schemas["BatchRequest"];
 export type BatchOutlook = Schemas["BatchOutlook"];
-export type SequenceNotes = Schemas["SequenceNotes"];
+export type ProjectNotes = Schemas["ProjectNotes"];
 export type StandInInfo = Schemas["StandInInfo"];
 
 export const api = createClient<paths>({ baseUrl: "/" });

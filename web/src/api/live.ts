@@ -103,6 +103,7 @@ export function listen(queries: QueryClient): void {
     }
     if (news.kind === "search") {
       refresh(queries, ["trials", news.project_id]);
+      refreshSoon(queries, "table"); // what was measured stands there too
       return;
     }
     if (news.kind === "hello") {

@@ -10,15 +10,9 @@ import { Button, Checkbox } from "../ui/controls";
 import { tell, tellError } from "../ui/notices";
 import { useFocusBack } from "../ui/refocus";
 import type { Bench } from "./edits";
+import { ALL_SETTINGS, SETTINGS } from "./settings";
 
 export const useTaking = create<{ open: boolean }>(() => ({ open: false }));
-
-const SETTINGS = [
-  ["rhythm", "Rhythm", "order, delays, range"],
-  ["framing", "Framing", "crop, tone, edges"],
-  ["outputs", "Outputs", "formats, sizes, tuning, targets"],
-] as const;
-type Setting = (typeof SETTINGS)[number][0];
 
 /** Where settings come from. */
 type Source = { project: string; name: string } | { recipe: Recipe; name: string };
@@ -46,7 +40,7 @@ function Choice({ bench }: { bench: Bench }) {
   useFocusBack();
   const { id, revision } = bench.project;
   const [from, setFrom] = useState<Source | null>(null);
-  const [wanted, setWanted] = useState<readonly Setting[]>(SETTINGS.map(([setting]) => setting));
+  const [wanted, setWanted] = useState(ALL_SETTINGS);
   const file = useRef<HTMLInputElement>(null);
   const shelf = useQuery({
     queryKey: ["shelf"],
@@ -144,9 +138,7 @@ function Choice({ bench }: { bench: Bench }) {
               label={label}
               checked={wanted.includes(setting)}
               onChange={(on) =>
-                setWanted(
-                  SETTINGS.map(([one]) => one).filter((one) => (one === setting ? on : wanted.includes(one))),
-                )
+                setWanted(ALL_SETTINGS.filter((one) => (one === setting ? on : wanted.includes(one))))
               }
             />
             <span className="text-xs text-ink-2">{what}</span>

@@ -34,6 +34,12 @@ export function Sorting({ importId, report }: { importId: string; report: Import
   const frames = chosen.reduce((sum, one) => sum + one.count, 0);
   const patterns = chosen.map((one) => one.pattern);
   const [like, setLike] = useState<Choice["like"]>(null);
+  /** What can be made by one click: the groups, and of the others one project each or one of them all. */
+  const meant = [
+    ...aside.map(({ name, patterns }) => ({ label: name, patterns })),
+    ...patterns.map((pattern) => ({ label: pattern, patterns: [pattern] })),
+    ...(patterns.length > 1 ? [{ label: `all ${patterns.length} together`, patterns }] : []),
+  ];
   const begin = async (projects: Choice["projects"]) => {
     setBusy(true);
     const groups = aside.map(({ name, patterns }) => ({
@@ -80,6 +86,13 @@ export function Sorting({ importId, report }: { importId: string; report: Import
     }
     setLeft(next);
   };
+  // Where nothing else is left it stands where it is seen, however many groups there are.
+  const onlyGroups = aside.length > 0 && chosen.length === 0;
+  const groupsAlone = (
+    <Button look="strong" className="self-start" disabled={busy} onClick={() => void begin([])}>
+      Import only the {count(aside.length, "group")}
+    </Button>
+  );
   const too = aside.length > 0 ? ` and ${aside.length} grouped` : "";
   return (
     <section
@@ -121,29 +134,35 @@ export function Sorting({ importId, report }: { importId: string; report: Import
       </div>
       {/* Before the list for the Tab key, below it to the eye. */}
       <div className="order-1 flex flex-wrap items-center gap-1.5">
-        <Button
-          look="strong"
-          disabled={busy || chosen.length === 0}
-          onClick={() => void begin([{ patterns, separate: false, name: null }])}
-        >
-          One project of {chosen.length === 1 ? "it" : `all ${chosen.length}`}
-          {too}
-        </Button>
-        <Button
-          disabled={busy || chosen.length < 2}
-          onClick={() =>
-            void begin(patterns.map((pattern) => ({ patterns: [pattern], separate: false, name: null })))
-          }
-        >
-          One project each
-        </Button>
-        <Button
-          disabled={busy || chosen.length === 0}
-          onClick={() => void begin([{ patterns, separate: true, name: null }])}
-        >
-          Import as stills
-        </Button>
-        <Like importId={importId} like={like} onLike={setLike} />
+        {onlyGroups ? (
+          groupsAlone
+        ) : (
+          <>
+            <Button
+              look="strong"
+              disabled={busy || chosen.length === 0}
+              onClick={() => void begin([{ patterns, separate: false, name: null }])}
+            >
+              One project of {chosen.length === 1 ? "it" : `all ${chosen.length}`}
+              {too}
+            </Button>
+            <Button
+              disabled={busy || chosen.length < 2}
+              onClick={() =>
+                void begin(patterns.map((pattern) => ({ patterns: [pattern], separate: false, name: null })))
+              }
+            >
+              One project each
+            </Button>
+            <Button
+              disabled={busy || chosen.length === 0}
+              onClick={() => void begin([{ patterns, separate: true, name: null }])}
+            >
+              Import as stills
+            </Button>
+          </>
+        )}
+        <Like importId={importId} meant={meant} like={like} onLike={setLike} />
         <span className="grow" />
         {labelsOf(chosen).map(({ place, labels }) => (
           <Button
@@ -209,9 +228,7 @@ export function Sorting({ importId, report }: { importId: string; report: Import
               />
             ))}
           </ul>
-          <Button look="strong" className="self-start" disabled={busy} onClick={() => void begin([])}>
-            Import only the {count(aside.length, "group")}
-          </Button>
+          {!onlyGroups && groupsAlone}
         </div>
       )}
     </section>

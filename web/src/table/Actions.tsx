@@ -5,11 +5,13 @@ import { Popover } from "radix-ui";
 import { useState, type ReactNode } from "react";
 import { api, data, type Limits, type TableRow } from "../api/client";
 import { useStandIns } from "../bench/proof/proof";
+import { ALL_SETTINGS, SETTINGS } from "../bench/settings";
 import { useTargets } from "../bench/Stubs";
 import { count } from "../format";
 import { Button, Checkbox, KILOBYTES, NumberField, Row, Segmented, TextField } from "../ui/controls";
 import { useBatching, useOutlook, type Action, type Meant } from "./batches";
 import { useAwaited } from "./Progress";
+import { isOver } from "./rows";
 
 interface Props {
   rows: readonly TableRow[];
@@ -51,10 +53,10 @@ export function Actions({ rows, meant, chosen, columns, onColumn }: Props) {
         {(close) => <Check meant={meant} close={close} />}
       </Sheet>
       <Sheet label="Fit" disabled={none} about="Fit a budget">
-        {(close) => <Fit meant={meant} close={close} />}
+        {(close) => <Fit rows={rows} meant={meant} close={close} />}
       </Sheet>
       <Button disabled={none} onClick={() => void begin(meant, { kind: "make" })}>
-        Make again
+        Encode again
       </Button>
       <Sheet label="Hand off" disabled={none} about="Hand off">
         {(close) => <HandOff meant={meant} close={close} />}
@@ -106,6 +108,14 @@ function Sheet({
     </Popover.Root>
   );
 }
+
+/** The outputs that are meant. */
+const cellsOf = (rows: readonly TableRow[], { projects, column }: Meant) => {
+  const some = new globalThis.Set(projects);
+  return rows
+    .filter(({ id }) => some.has(id))
+    .flatMap(({ cells }) => cells.filter(({ name }) => column === "" || name === column));
+};
 
 interface Part {
   meant: Meant;
@@ -307,11 +317,9 @@ function Set({ meant, close }: Part) {
   );
 }
 
-const SETTINGS = ["rhythm", "framing", "outputs"] as const;
-
 function Take({ rows, meant, close }: Part & { rows: readonly TableRow[] }) {
   const [from, setFrom] = useState("");
-  const [settings, setSettings] = useState<readonly (typeof SETTINGS)[number][]>(SETTINGS);
+  const [settings, setSettings] = useState(ALL_SETTINGS);
   return (
     <>
       <select
@@ -328,13 +336,13 @@ function Take({ rows, meant, close }: Part & { rows: readonly TableRow[] }) {
         ))}
       </select>
       <span className="flex gap-4">
-        {SETTINGS.map((one) => (
+        {SETTINGS.map(([one, label]) => (
           <Checkbox
             key={one}
-            label={one.charAt(0).toUpperCase() + one.slice(1)}
+            label={label}
             checked={settings.includes(one)}
             onChange={(on) =>
-              setSettings(SETTINGS.filter((other) => (other === one ? on : settings.includes(other))))
+              setSettings(ALL_SETTINGS.filter((other) => (other === one ? on : settings.includes(other))))
             }
           />
         ))}
@@ -384,10 +392,12 @@ function Check({ meant, close }: Part) {
 
 const USUAL = ["colours", "dither", "tolerance", "loss", "palette", "quality"] as const;
 
-function Fit({ meant, close }: Part) {
+function Fit({ rows, meant, close }: Part & { rows: readonly TableRow[] }) {
   const [most, setMost] = useState<number | null>(null);
   const [size, setSize] = useState(false);
   const [rate, setRate] = useState(false);
+  const cells = cellsOf(rows, meant);
+  const over = cells.filter((cell) => isOver(cell, most === null ? undefined : most * 1024)).length;
   const may = [...USUAL, ...(size ? (["size"] as const) : []), ...(rate ? (["rate"] as const) : [])];
   return (
     <>
@@ -409,7 +419,10 @@ function Fit({ meant, close }: Part) {
         <Checkbox label="Size may change" checked={size} onChange={setSize} />
         <Checkbox label="Rate may change" checked={rate} onChange={setRate} />
       </span>
-      <p className="text-xs text-ink-2">What fits stays as it is; the others become as true as fits.</p>
+      <p role="status" className="text-xs">
+        {over} of {count(cells.length, "output")} {over === 1 ? "is" : "are"} over now. What fits stays as it
+        is.
+      </p>
       <Begin
         meant={meant}
         close={close}

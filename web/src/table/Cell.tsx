@@ -33,15 +33,17 @@ function standing(cell: TableCell): { verdict: Verdict | null; word: string; why
   const why = cell.broken.join("\n");
   if (cell.job === "making") return { verdict: "busy", word: "encoding", why: "" };
   if (cell.job === "failed") return { verdict: "stop", word: "failed", why: cell.error };
-  if (cell.job === "cancelled") return { verdict: "look", word: "called off", why: "" };
+  if (cell.job === "cancelled") return { verdict: "look", word: "cancelled", why: "" };
+  if (cell.behind) return { verdict: "look", word: "before the last change", why: "" };
   if (cell.verdict === null) return { verdict: null, word: "no target", why };
   if (isOver(cell) && cell.most_bytes !== null)
     return { verdict: "stop", word: `over ${kilobytes(cell.most_bytes)} KB`, why };
-  const word = { pass: "passes", warn: "look", fail: cell.broken[0]?.split(":")[0] ?? "fails" }[cell.verdict];
+  // The rule that it breaks first, as its figures begin.
+  const word = cell.verdict === "pass" ? "passes" : (cell.broken[0]?.split(":")[0] ?? "fails");
   return { verdict: VERDICTS[cell.verdict], word, why };
 }
 
-export function Cell({ cell, ssim }: { cell: TableCell; ssim: number | null }) {
+export function Cell({ cell }: { cell: TableCell }) {
   const [looked, setLooked] = useState(false);
   const { result } = cell;
   const { verdict, word, why } = standing(cell);
@@ -78,9 +80,9 @@ export function Cell({ cell, ssim }: { cell: TableCell; ssim: number | null }) {
         )}
         <span className="flex items-baseline gap-2 truncate" title={why}>
           {verdict ? <Mark verdict={verdict} word={word} /> : <span className="text-ink-2">{word}</span>}
-          {ssim !== null && !old && (
+          {typeof result?.ssim === "number" && !old && (
             <span className="figure text-ink-2" title="SSIM">
-              {ssim.toFixed(3)}
+              {result.ssim.toFixed(3)}
             </span>
           )}
         </span>

@@ -1,7 +1,7 @@
 // How far what was asked for of many is: one line for the newest, with what did not work and why.
 
 import { Download } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { create } from "zustand";
 import type { BatchInfo } from "../api/client";
 import { count } from "../format";
@@ -70,14 +70,12 @@ function save(url: string): void {
 function One({ batch }: { batch: BatchInfo }) {
   const { undo, retry, cancel } = useBatching();
   const [open, setOpen] = useState(false);
-  const line = useRef<HTMLDivElement>(null);
   const { total, done, failed, cancelled, notes, failures } = batch;
   const over = done + failed + cancelled;
   const more = failures.length + notes.length;
   return (
     <section
       aria-label={batch.label}
-      ref={line}
       className="flex shrink-0 flex-col gap-1.5 rounded-[10px] border border-line bg-card px-3 py-1.5"
     >
       <div className="flex min-h-[30px] items-center gap-3">
@@ -100,7 +98,7 @@ function One({ batch }: { batch: BatchInfo }) {
           </span>
         )}
         {failed > 0 && <Mark verdict="stop" word={`${failed} failed`} />}
-        {cancelled > 0 && <Mark verdict="look" word={`${cancelled} called off`} />}
+        {cancelled > 0 && <Mark verdict="look" word={`${cancelled} cancelled`} />}
         {more > 0 && (
           <Button look="quiet" className="h-[26px]!" aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? "Less" : count(more, "note")}

@@ -5,7 +5,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, data, type LikenessInfo, type TableRow } from "../api/client";
+import { api, data, type TableRow } from "../api/client";
 import { ago, count } from "../format";
 import { Button, IconButton, Mark, Segmented } from "../ui/controls";
 import { takesKey } from "../ui/focus";
@@ -16,7 +16,7 @@ import { Cell, passing } from "./Cell";
 import { among, NONE, toggled } from "./choosing";
 import { tabulate, useTableChosen, useTabled } from "./chosen";
 import { Progress } from "./Progress";
-import { BY_NAME, cellOf, columnsOf, shownOf, type Filter, type Order } from "./rows";
+import { BY_NAME, cellOf, columnsOf, countOf, shownOf, type Filter, type Order } from "./rows";
 
 const ROW = 64;
 /** Milliseconds that the table must be still before likeness is measured for it. */
@@ -43,6 +43,10 @@ export function Table() {
   const chosen = useTableChosen();
   const picked = useMemo(() => among(chosen, listed), [chosen, listed]);
   const meant = picked.length > 0 ? picked : listed;
+  const counted = (label: string, of: Filter) => {
+    const many = countOf(rows, of);
+    return many > 0 ? `${label} ${many}` : label;
+  };
   const finder = useRef<HTMLInputElement>(null);
   useEffect(() => {
     document.title = "Table — Jay Flick";
@@ -76,13 +80,13 @@ export function Table() {
           onChange={setFilter}
           choices={[
             { value: "all", label: "All" },
-            { value: "over", label: "Over budget" },
+            { value: "over", label: counted("Over budget", "over") },
             {
               value: "failing",
-              label: "To look at",
+              label: counted("To look at", "failing"),
               tip: "Outputs that break a rule of their target, and frames with something to check",
             },
-            { value: "failed", label: "Failed" },
+            { value: "failed", label: counted("Failed", "failed") },
           ]}
         />
         <input
@@ -159,7 +163,7 @@ function Rows({
   });
   const items = virtual.getVirtualItems();
   passing.by = virtual.isScrolling;
-  const measured = useMeasured(
+  useMeasuring(
     items.flatMap(({ index }) => (shown[index] ? [shown[index]] : [])),
     still,
   );
@@ -262,7 +266,6 @@ function Rows({
               on={chosen.ids.has(row.id)}
               columns={columns}
               grid={grid}
-              measured={measured}
               toggle={toggle}
             />
           ) : null;
@@ -280,7 +283,6 @@ const Line = memo(function Line({
   on,
   columns,
   grid,
-  measured,
   toggle,
 }: {
   row: TableRow;
@@ -289,7 +291,6 @@ const Line = memo(function Line({
   on: boolean;
   columns: readonly string[];
   grid: React.CSSProperties;
-  measured: Record<string, number | null>;
   toggle: (id: string, run: boolean) => void;
 }) {
   return (
@@ -331,11 +332,7 @@ const Line = memo(function Line({
         const cell = cellOf(row, name);
         return (
           <div role="cell" key={name} className="min-w-0 pr-2">
-            {cell ? (
-              <Cell cell={cell} ssim={cell.result && (cell.result.ssim ?? measured[cell.result.key] ?? null)} />
-            ) : (
-              <span className="text-xs text-ink-3">–</span>
-            )}
+            {cell ? <Cell cell={cell} /> : <span className="text-xs text-ink-3">–</span>}
           </div>
         );
       })}
@@ -375,16 +372,17 @@ function Sort({
   );
 }
 
-/** The likeness of what is in view and was not measured yet: one after the other, while nothing is encoded. */
-function useMeasured(rows: readonly TableRow[], still: boolean): Record<string, number | null> {
-  const [known, setKnown] = useState<Record<string, number | null>>({});
+/** Have the likeness measured of what is in view and was not yet: one after the other, while nothing is encoded. */
+function useMeasuring(rows: readonly TableRow[], still: boolean): void {
+  /** What was asked for: that has come by news, or cannot be had. */
+  const [asked, setAsked] = useState<ReadonlySet<string>>(new Set());
   const cells = rows.flatMap((row) => row.cells);
   const busy = !still || cells.some(({ job }) => job === "making");
   const next = busy
     ? undefined
     : cells.find(
         ({ kind, behind, result }) =>
-          kind !== "sheet" && !behind && result && result.ssim === null && !(result.key in known),
+          kind !== "sheet" && !behind && result && result.ssim === null && !asked.has(result.key),
       )?.result;
   const key = next?.key;
   const id = next?.id;
@@ -392,16 +390,14 @@ function useMeasured(rows: readonly TableRow[], still: boolean): Record<string, 
     if (key === undefined || id === undefined) return;
     const stop = new AbortController();
     const timer = setTimeout(() => {
-      data<LikenessInfo>(
-        api.GET("/api/results/{result_id}/likeness", {
+      void api
+        .GET("/api/results/{result_id}/likeness", {
           params: { path: { result_id: id }, query: { key } },
           signal: stop.signal,
-        }),
-      )
-        .then(({ whole }) => setKnown((now) => ({ ...now, [key]: whole.ssim })))
-        // What cannot be measured now has no figure; it may have one when the table is opened again.
-        .catch(() => {
-          if (!stop.signal.aborted) setKnown((now) => ({ ...now, [key]: null }));
+        })
+        .catch(() => undefined)
+        .then(() => {
+          if (!stop.signal.aborted) setAsked((now) => new Set([...now, key]));
         });
     }, IDLE);
     return () => {
@@ -409,5 +405,4 @@ function useMeasured(rows: readonly TableRow[], still: boolean): Record<string, 
       stop.abort();
     };
   }, [key, id]);
-  return known;
 }

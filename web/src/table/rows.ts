@@ -21,16 +21,24 @@ export function columnsOf(rows: readonly TableRow[]): string[] {
 
 export const cellOf = (row: TableRow, column: string) => row.cells.find(({ name }) => name === column);
 
-export const isOver = ({ most_bytes, result }: TableCell) =>
-  most_bytes !== null && result !== null && result.bytes > most_bytes;
+/** Whether a file is larger than it may be, by its own budget or by another. */
+export const isOver = ({ most_bytes, result }: TableCell, most = most_bytes) =>
+  most !== null && result !== null && result.bytes > most;
 
 /** What a filter lets through of a project. */
 const PASSES: Record<Filter, (cell: TableCell) => boolean> = {
   all: () => true,
-  over: isOver,
+  over: (cell) => isOver(cell),
   failing: ({ verdict }) => verdict === "fail" || verdict === "warn",
   failed: ({ job }) => job === "failed" || job === "cancelled",
 };
+
+/** How many projects a filter lets through. */
+export const countOf = (rows: readonly TableRow[], filter: Filter) =>
+  rows.filter((row) => passes(row, filter, row.cells)).length;
+
+const passes = ({ notes }: TableRow, filter: Filter, cells: readonly TableCell[]) =>
+  filter === "all" || cells.some(PASSES[filter]) || (filter === "failing" && notes > 0);
 
 export function shownOf(
   rows: readonly TableRow[],
@@ -40,7 +48,7 @@ export function shownOf(
   const found = rows.filter((row) => {
     const cells = column === "" ? row.cells : row.cells.filter(({ name }) => name === column);
     const named = wanted.every((word) => row.name.toLowerCase().includes(word));
-    return named && (cells.some(PASSES[filter]) || (filter === "failing" && row.notes > 0));
+    return named && passes(row, filter, cells);
   });
   const figure = (row: TableRow) => {
     const result = cellOf(row, order.column)?.result;

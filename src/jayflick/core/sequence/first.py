@@ -66,11 +66,17 @@ def first_recipe(title: str, sequence: Sequence) -> Recipe:
 
 
 def spans_of(sequence: Sequence) -> tuple[Span, ...]:
-    """One for each part of sequences that were put together."""
+    """One for each part of sequences that were put together, called by the words in which these differ.
+
+    Those of one direction are "fly" and "dive" and not "NE fly" and "NE dive": other directions have them too.
+    """
+    places = list(zip(*(part.labels for part in sequence.parts), strict=False))
+    alike = {at for at, words in enumerate(places) if len(words) > 1 and len(set(words)) == 1}
     spans: list[Span] = []
     first = 1
     for part in sequence.parts[:MAX_SPANS]:
-        name = span_name(" ".join(part.labels) or title_of(part.pattern), spans)
+        told = [label for at, label in enumerate(part.labels) if at not in alike]
+        name = span_name(" ".join(told or part.labels) or title_of(part.pattern), spans)
         spans.append(Span(name=name, first=first, last=first + part.count - 1))
         first += part.count
     return tuple(spans)

@@ -18,7 +18,7 @@ from starlette.types import Message, Receive
 from ...core.errors import InputError
 from ...core.pictures.clip import Cut
 from ...core.stages import cache_key
-from .. import carrying, frame_sets, imports
+from .. import frame_sets, imports
 from ..bounds import UNBOUND, FormParser
 from ..cards import card
 from ..decoding import Wanted
@@ -27,7 +27,7 @@ from ..intake import Intake
 from ..parts import WEBP, ImportId, Parts, Reading, Service, Sha256, lasting
 from ..schemas.document import Problem
 from ..schemas.imports import Choice, FileTaken, ImportReport, ImportStarted, SequenceFound, TakeClip
-from ..schemas.plans import SequenceNotes, SettingsRequest
+from ..schemas.plans import ProjectNotes
 from ..schemas.projects import ImportDone
 from ..settings import Settings
 
@@ -243,9 +243,9 @@ def _ignored(items: list[dict[str, str]]) -> list[Problem]:
 
 
 @router.post("/{import_id}/settings")
-def look_at_settings(import_id: ImportId, request: SettingsRequest, session: Reading) -> list[SequenceNotes]:
-    """Which sequences of an import would not take all of the settings, and why. Nothing is changed."""
-    return carrying.notes_on(session, import_id, request)
+def look_at_settings(import_id: ImportId, choice: Choice, session: Reading) -> list[ProjectNotes]:
+    """What each project of a choice would not take of the settings it names, in order. Nothing is changed."""
+    return frame_sets.look_at(session, import_id, choice)
 
 
 @router.post("/{import_id}/finish")

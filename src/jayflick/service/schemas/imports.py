@@ -130,6 +130,11 @@ class NewProject(Document):
     )
     separate: bool = Field(False, description="They are separate pictures: each becomes a project of its own")
 
+    @property
+    def title(self) -> str | None:
+        """What the project is called, if anything is said: separate pictures are called as they are."""
+        return None if self.separate else self.name
+
 
 class Choice(Document):
     """What is to become of an import's sequences; those not named are not brought in."""

@@ -30,10 +30,9 @@ class SettingsInfo(Document):
     notes: list[str] = Field(description="What is not taken, or is cut short, and why")
 
 
-class SequenceNotes(Document):
-    """A sequence that does not take all of some settings."""
+class ProjectNotes(Document):
+    """What a project would not take of some settings, or cut short, and why."""
 
-    pattern: str
     notes: list[str]
 
 
