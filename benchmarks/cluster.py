@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 import distributed
 
 from jayflick.cli.writing import Writing
-from jayflick.core.shared import Shared, new_run
+from jayflick.core.cluster.shared import Shared, new_run
 
 from .many import FRAMES, SEQUENCES, SIDE, draw
 

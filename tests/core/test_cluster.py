@@ -2,24 +2,31 @@
 
 import os
 import signal
-import socket
 import subprocess
 import sys
 import zipfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import boto3
+import dask
 import pytest
 
 from jayflick.cli import remote
-from jayflick.core.errors import JayFlickError
-from jayflick.core.recipe import FramesOutput, GifOutput, Recipe, VideoOutput, WebpOutput
-from jayflick.core.shared import OLD, Shared, new_run
+from jayflick.core.cluster.pictures import have_made
+from jayflick.core.cluster.scheduler import Scheduler
+from jayflick.core.cluster.shared import OLD, Shared, new_run, run_of_today
+from jayflick.core.cluster.worker import program
+from jayflick.core.errors import Cancelled, JayFlickError
+from jayflick.core.progress import Progress
+from jayflick.core.recipe import FramesOutput, GifOutput, Recipe, SheetOutput, Size, VideoOutput, WebpOutput
+from jayflick.core.render import render
+from jayflick.core.sequence.files import look_at
+from jayflick.core.stages import Stages
 from jayflick.parent import die_with_parent
+from tests.cluster import Cluster, free_port, is_open, running, started
 from tests.conftest import moving_square, save_frames
 from tests.core.conftest import Run
 from tests.core.test_batch import contents
@@ -33,89 +40,12 @@ RECIPE = Recipe(
         FramesOutput(id="set", file_name="set.zip"),
     )
 )
-SETTINGS = {
-    "DASK_DISTRIBUTED__COMM__REQUIRE_ENCRYPTION": "True",
-    "DASK_DISTRIBUTED__ADMIN__TICK__LIMIT": "60s",
-    "DASK_DISTRIBUTED__LOGGING__DISTRIBUTED": "error",
-}
-
-
-def certificates(folder: Path) -> dict[str, str]:
-    """One authority and one certificate by it, as Dask's settings name them."""
-    call = ["openssl", "req", "-newkey", "rsa:2048", "-nodes", "-subj"]
-    ours = ["-keyout", "key.pem", "-x509", "-days", "2", "-out", "ca.pem"]
-    quiet = {"cwd": folder, "check": True, "capture_output": True}
-    subprocess.run([*call, "/CN=ferry", *ours], **quiet)  # type: ignore[call-overload]
-    paths = {"CA_FILE": "ca.pem"}
-    for part in ("SCHEDULER", "WORKER", "CLIENT"):
-        paths |= {f"{part}__KEY": "key.pem", f"{part}__CERT": "ca.pem"}
-    return {f"DASK_DISTRIBUTED__COMM__TLS__{name}": str(folder / file) for name, file in paths.items()}
-
-
-@dataclass
-class Cluster:
-    address: str
-    environment: dict[str, str]
-    workers: list[subprocess.Popen[bytes]]
-
-    def at_work(self) -> list[int]:
-        """The processes that make something: each worker is looked after by a process of its own."""
-        found = []
-        for worker in self.workers:
-            listed = [one.read_text().split() for one in Path(f"/proc/{worker.pid}/task").glob("*/children")]
-            lines = {pid: Path(f"/proc/{pid}/cmdline").read_bytes() for pids in listed for pid in pids}
-            found += [int(pid) for pid, line in lines.items() if line.startswith(b"dask worker")]
-        return found
-
-
-def started(module: str, *arguments: str, environment: dict[str, str]) -> subprocess.Popen[bytes]:
-    return subprocess.Popen(
-        [sys.executable, "-m", module, *arguments],
-        env={**os.environ, **environment},
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-        preexec_fn=partial(die_with_parent, os.getpid()),
-    )
-
-
-def free_port() -> int:
-    with socket.socket() as one:
-        one.bind(("127.0.0.1", 0))
-        port: int = one.getsockname()[1]
-    return port
 
 
 @pytest.fixture(scope="session")
 def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    folder = tmp_path_factory.mktemp("cluster")
-    environment = {
-        **SETTINGS,
-        **certificates(folder),
-        remote.CACHE: str(folder / "cache"),
-        "AWS_ACCESS_KEY_ID": "ferry",
-        "AWS_SECRET_ACCESS_KEY": "ferry",
-        "AWS_DEFAULT_REGION": "us-east-1",
-        "AWS_ENDPOINT_URL": f"http://127.0.0.1:{free_port()}",
-    }
-    port = free_port()
-    address = f"tls://127.0.0.1:{port}"
-    store = started(
-        "moto.server", "-p", environment["AWS_ENDPOINT_URL"].rpartition(":")[2], environment=environment
-    )
-    scheduler = started(
-        "distributed.cli.dask_scheduler",
-        "--host",
-        f"tls://127.0.0.1:{port}",
-        "--no-dashboard",
-        environment=environment,
-    )
-    arguments = [address, "--host", "tls://127.0.0.1", "--nthreads", "1", "--no-dashboard"]
-    arguments += ["--local-directory", str(folder)]
-    workers = [started("distributed.cli.dask_worker", *arguments, environment=environment) for _ in range(2)]
-    yield Cluster(address, environment, workers)
-    for process in (*workers, scheduler, store):
-        process.terminate()
-        process.wait()
+    with running(tmp_path_factory.mktemp("cluster")) as started:
+        yield started
 
 
 @pytest.fixture
@@ -227,7 +157,7 @@ def test_what_is_left_when_the_scheduler_goes_is_made_here(tmp_path: Path, clust
     with ThreadPoolExecutor(1) as beside:
         running = beside.submit(
             batch,
-            Cluster(address, cluster.environment, []),
+            Cluster(address, cluster.environment),
             tmp_path,
             "frames",
             "-o",
@@ -247,19 +177,13 @@ def test_what_is_left_when_the_scheduler_goes_is_made_here(tmp_path: Path, clust
     assert len(contents(tmp_path / "out")) == 10
 
 
-def is_open(address: str) -> bool:
-    host, _, port = address.partition("//")[2].partition(":")
-    with socket.socket() as one:
-        return one.connect_ex((host, int(port))) == 0
-
-
 def test_a_scheduler_that_is_none_is_said_and_local_workers_go_on(
     cluster: Cluster, terns: Path, tmp_path: Path
 ) -> None:
-    nobody = Cluster(f"tls://127.0.0.1:{free_port()}", cluster.environment, [])
+    nobody = Cluster(f"tls://127.0.0.1:{free_port()}", cluster.environment)
     store = cluster.environment["AWS_ENDPOINT_URL"].replace("http:", "tls:")
-    another = Cluster(store, cluster.environment, [])
-    for at, wrong in enumerate((nobody, another, Cluster("ferry", cluster.environment, []))):
+    another = Cluster(store, cluster.environment)
+    for at, wrong in enumerate((nobody, another, Cluster("ferry", cluster.environment))):
         done = batch(wrong, terns, "terns/E", "-o", f"out-{at}/", "--share", "share")
         assert done.returncode == 0, done.stderr
         assert f"no scheduler answers at {wrong.address}" in done.stderr
@@ -281,14 +205,55 @@ def test_a_place_that_cannot_be_written_or_read_is_named(cluster: Cluster, terns
     assert contents(terns / "out") == {} if (terns / "out").exists() else True
 
 
+def test_pictures_that_a_worker_makes_are_those_that_are_made_here(
+    cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of each kind of output; and rendering then touches no pixel. What is called off ends there too."""
+    for name, value in cluster.environment.items():
+        monkeypatch.setenv(name, value)
+    dask.config.refresh()
+    files = save_frames(tmp_path / "frames", moving_square(9, 60))
+    frames = list(look_at(files, tmp_path)[1].values())
+    sheet = SheetOutput(id="sheet", file_name="sheet.png", size=Size(width=40))
+    recipe = RECIPE.model_copy(update={"outputs": (*RECIPE.outputs, sheet)})
+    share, run = str(tmp_path / "share"), run_of_today("ferry")
+
+    def called_off(progress: Progress) -> None:
+        raise Cancelled("called off")
+
+    with Scheduler(cluster.address) as scheduler:
+        assert scheduler.threads == 2
+        for output in recipe.outputs:
+            here, there = (Stages(tmp_path / f"{output.id}-{place}") for place in ("here", "there"))
+            for stages in (here, there):
+                stages.store.put_all([file.read_bytes() for file in files])
+            expected = render(recipe, frames, output.id, here)
+            heard: list[Progress] = []
+            have_made(scheduler, share, run, recipe, frames, output.id, there, heard.append)
+            assert heard
+            made = render(recipe, frames, output.id, there)
+            assert made.coded == expected.coded
+            assert [one.read() for one in made.timed.files] == [one.read() for one in expected.timed.files]
+            assert there.runs.keys() <= {"pictures", "art"}, "they were put there, and nothing was made"
+            have_made(scheduler, share, run, recipe, frames, output.id, there, called_off)  # it is there
+        assert {path.name for path in (tmp_path / "share" / run).iterdir()} == {one.sha256 for one in frames}
+
+        other = recipe.model_copy(update={"outputs": (GifOutput(id="page", size=Size(width=50)),)})
+        with pytest.raises(Cancelled):
+            have_made(scheduler, share, run, other, frames, "page", there, called_off)
+        (task,) = (tmp_path / "share" / run).glob("task-*")
+        assert [path.name for path in task.iterdir()] == ["cancelled"]
+
+
 def test_workers_with_another_program_are_refused_by_name(
     cluster: Cluster, terns: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The order says which program it is for: a worker that came after the first look answers with its own."""
     order = remote.Order("another", str(terns / "share"), new_run(), "fly", 1, (), {}, {}, "", {})
     answer = remote.make_one(order)
-    assert (answer.result, answer.other_program) == (None, remote.program())
-    script = "from jayflick.cli import main, remote; remote.__version__ = '9.9'; exit(main())"
+    assert (answer.result, answer.other_program) == (None, program())
+    newer = "from jayflick.core.cluster import worker; worker.__version__ = '9.9'"
+    script = f"{newer}; from jayflick.cli import main; exit(main())"
     call = [sys.executable, "-c", script, "batch", "terns/E", "-o", "out/", "--share", "share"]
     environment = {**os.environ, **cluster.environment}
     done = subprocess.run(
@@ -313,7 +278,10 @@ def test_what_came_to_harm_on_its_way_is_refused_and_what_others_left_goes(tmp_p
     old = tmp_path / f"jayflick-{int(shared.run.split('-')[1]) - OLD - 60}-0123abcd"
     old.mkdir()
     (tmp_path / "mine").mkdir()
-    Shared(str(tmp_path), new_run()).begin()
+    daily = Shared(str(tmp_path), run_of_today("ferry"))
+    daily.begin()
+    Shared(str(tmp_path), new_run()).clear_old()
     assert not old.exists()
     assert (tmp_path / "mine").exists()
     assert (tmp_path / shared.run).exists()
+    assert (tmp_path / daily.run).exists()

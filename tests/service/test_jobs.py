@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from multiprocessing import get_context
 from pathlib import Path
 from threading import Barrier
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 from hypothesis import given
@@ -17,13 +17,15 @@ from hypothesis import strategies as st
 from sqlalchemy import delete, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from jayflick.service import jobs
+from jayflick.service import jobs, slots
 from jayflick.service.database import make_engine, make_sessions, transact
+from jayflick.service.elsewhere import AwayError, Cluster, threads_of
 from jayflick.service.events import Hub
-from jayflick.service.jobs import LONG, MOST_ATTEMPTS, JobRunner, Queued, choose
+from jayflick.service.jobs import LONG, MOST_ATTEMPTS, JobRunner, choose
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.models import Job, Project, Revision
-from jayflick.service.worker import Place
+from jayflick.service.slots import Queued
+from jayflick.service.worker import Place, run_job
 from tests.server import until
 
 NOON = datetime(2026, 11, 2, 12)
@@ -45,7 +47,7 @@ def _remove_all(session: Session) -> None:
     session.execute(delete(Project))
 
 
-def add_jobs(sessions: sessionmaker[Session], *ids: int) -> None:
+def add_jobs(sessions: sessionmaker[Session], *ids: int, work: int = 0) -> None:
     """Queued jobs, each of a project of its own."""
     with sessions.begin() as session:
         for number in ids:
@@ -54,7 +56,7 @@ def add_jobs(sessions: sessionmaker[Session], *ids: int) -> None:
             session.flush()
             session.add(Revision(id=number, project_id=project, label="", recipe={}))
             session.flush()
-            session.add(Job(id=number, project_id=project, revision_id=number, output_id="page"))
+            session.add(Job(id=number, project_id=project, revision_id=number, output_id="page", work=work))
 
 
 def look(sessions: sessionmaker[Session], number: int) -> tuple[str, int]:
@@ -106,7 +108,7 @@ def _bare_process() -> Executor:
 def test_a_job_that_kills_its_workers_fails_and_no_other_is_touched(
     sessions: sessionmaker[Session], database: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(jobs, "run_job", _deadly_for_7)
+    monkeypatch.setattr(slots, "run_job", _deadly_for_7)
     add_jobs(sessions, 7, 8, 9)
     runner = JobRunner(
         sessions, Place(database.url, tmp_path, tmp_path, tmp_path / "growing"), Hub(), 2, _bare_process
@@ -120,6 +122,58 @@ def test_a_job_that_kills_its_workers_fails_and_no_other_is_touched(
             error = session.get_one(Job, 7).error
         assert error is not None
         assert "the worker died each time" in str(error["message"])
+    finally:
+        runner.stop()
+
+
+class _Cluster(Executor):
+    """Its workers are two; what is handed to any executor is noted, and nothing is ever done."""
+
+    taken: ClassVar[list[tuple[int, bool, Future[str]]]] = []
+
+    def submit(self, function: Callable[..., Any], /, *args: Any, **options: Any) -> "Future[Any]":
+        future: Future[Any] = Future()
+        if function is threads_of:
+            future.set_result(2)
+        elif function is run_job:
+            place, number = args
+            self.taken.append((number, place.cluster is not None, future))
+        return future
+
+
+def test_a_cluster_takes_what_takes_long_while_it_answers(
+    sessions: sessionmaker[Session], tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    _Cluster.taken.clear()
+    place = Place("", tmp_path, tmp_path, tmp_path, Cluster("tcp://ferry:1", "share", "ours"))
+    runner = JobRunner(sessions, place, Hub(), 1, _Cluster)
+    runner.start()
+
+    def taken(count: int) -> set[tuple[int, bool]]:
+        found = until(lambda: _Cluster.taken if len(_Cluster.taken) >= count else None)
+        return {(number, beyond) for number, beyond, _ in found}
+
+    try:
+        until(lambda: runner._beyond is not None and runner._beyond.open)
+        add_jobs(sessions, 1, 2, 3, work=10**9)
+        runner.wake()
+        assert taken(2) == {(3, True), (2, True)}, "long ones, by as many workers as there are"
+        add_jobs(sessions, 4)
+        runner.wake()
+        assert taken(3) - {(3, True), (2, True)} == {(4, False)}, "what is short is done here"
+        for number, _, future in list(_Cluster.taken):
+            if number == 4:
+                with sessions.begin() as session:
+                    session.execute(update(Job).where(Job.id == 4).values(state="done"))
+                future.set_result("done")
+            else:
+                begun(sessions, number)
+                future.set_exception(AwayError("the scheduler at tcp://ferry:1 is gone"))
+        runner.wake()
+        until(lambda: len(_Cluster.taken) == 4)
+        assert not _Cluster.taken[-1][1], "whoever is here goes on with them"
+        assert sorted(look(sessions, number) for number in (2, 3)) == [("queued", 0), ("running", 0)]
+        assert caplog.text.count("is gone; local workers go on") == 1
     finally:
         runner.stop()
 

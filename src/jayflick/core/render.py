@@ -140,6 +140,21 @@ def pending(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stage
     return Pending(work.key, work.frames.pixels * work.format.effort)
 
 
+class Lacking(NamedTuple):
+    """Pictures that are not there yet, for whoever is to make them."""
+
+    key: str
+    """Names the coded pictures."""
+    reads: set[int]
+    """The frames whose files are read for it, at most: positions from 1."""
+
+
+def lacking(recipe: Recipe, frames: Sequence[SourceFrame], output_id: str, stages: Stages) -> Lacking | None:
+    """What :func:`render` would have to make; ``None`` if all is there. Raises what rendering does."""
+    work = _Work.of(recipe, frames, output_id, stages)
+    return None if kept(stages, "pictures", work.key) else Lacking(work.key, work.frames.reads)
+
+
 @dataclass(frozen=True)
 class _Work:
     """What is to be made, before a pixel is touched."""

@@ -4,11 +4,11 @@ import logging
 import threading
 from collections import Counter
 from collections.abc import Callable, Iterable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import Executor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
+from dataclasses import replace
 from datetime import datetime
-from typing import NamedTuple
 
 from sqlalchemy import func, select, update
 from sqlalchemy.exc import SQLAlchemyError
@@ -16,11 +16,12 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.warm import compiled_before
 from .database import transact
+from .elsewhere import AwayError
 from .events import Hub
-from .forks import CONTEXT
 from .models import Job, Project, now
 from .room import Starved
-from .worker import Place, begin, compile_loops, run_job
+from .slots import NO_WORKER, Beyond, Queued, Slot, process_pool
+from .worker import Place
 
 log = logging.getLogger(__name__)
 
@@ -28,42 +29,8 @@ MOST_ATTEMPTS = 3
 POLL = 0.15
 LONG = 5.0
 """Seconds of expected work from which a job may not take the last free worker."""
-_PACE = 15e6
-"""Pixels a second that a worker codes, roughly; it only has to tell short jobs from long ones."""
-
-
-def process_pool() -> Executor:
-    """One worker process."""
-    return ProcessPoolExecutor(1, mp_context=CONTEXT, initializer=begin)
-
-
-_TRIES = 3
-NO_WORKER = (BrokenProcessPool, OSError, EOFError)
-"""A worker died while it had nothing to do; or what it is forked from was killed."""
-
 _LOOKED_AT = 1000
 """The most jobs among which the next is chosen."""
-
-
-class Queued(NamedTuple):
-    """What is known of a job that waits, when one is chosen."""
-
-    id: int
-    project_id: str
-    work: int
-    created: datetime
-    place: int = 0
-    """Of a project's own jobs the lowest comes first."""
-
-    @property
-    def seconds(self) -> float:
-        """How long it will take, roughly."""
-        return 0.1 + self.work / _PACE
-
-    @property
-    def patience(self) -> float:
-        """Seconds that shorter ones may go before it."""
-        return 2 + 3 * self.seconds
 
 
 def choose(
@@ -88,43 +55,6 @@ def choose(
     return min(eligible, key=rank, default=None)
 
 
-class _Slot:
-    """One worker: an executor of its own, so that its death concerns no other's job."""
-
-    def __init__(self, make_executor: Callable[[], Executor]) -> None:
-        self._make_executor = make_executor
-        self._executor = make_executor()
-        self.job: Queued | None = None
-        self.future: Future[str] | None = None
-
-    def warm_up(self) -> "Future[None]":
-        """Bring the worker up before it is needed."""
-        return self._executor.submit(compile_loops)
-
-    def take(self, job: Queued, place: Place, on_done: Callable[[], None]) -> bool:
-        """Begin a job; whether there is a worker for it."""
-        for _ in range(_TRIES):
-            try:
-                self.future = self._executor.submit(run_job, place, job.id)
-            except NO_WORKER:
-                self.rebuild()
-            else:
-                self.job = job
-                self.future.add_done_callback(lambda _: on_done())
-                return True
-        return False
-
-    def rebuild(self) -> None:
-        self._executor.shutdown(wait=False, cancel_futures=True)
-        self._executor = self._make_executor()
-
-    def stop(self) -> None:
-        if isinstance(self._executor, ProcessPoolExecutor):
-            for process in list((self._executor._processes or {}).values()):
-                process.terminate()
-        self._executor.shutdown(wait=True, cancel_futures=True)
-
-
 class JobRunner:
     """Claims queued jobs from the table and hands them to executors; one thread of its own."""
 
@@ -136,13 +66,18 @@ class JobRunner:
         workers: int,
         make_executor: Callable[[], Executor] = process_pool,
     ) -> None:
-        """``workers``: how many jobs are carried out side by side, each by an executor of its own."""
+        """``workers``: how many jobs are carried out side by side, each by an executor of its own.
+
+        Those of a cluster that ``place`` names come on top: while it answers, workers here take only what does
+        not take long.
+        """
         self._sessions = sessions
         self._place = place
+        self._beyond: Beyond | None = None
         self._hub = hub
         self._workers = workers
         self._make_executor = make_executor
-        self._slots: list[_Slot] = []
+        self._slots: list[Slot] = []
         self._wake = threading.Event()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._loop, name="job-runner", daemon=True)
@@ -154,7 +89,9 @@ class JobRunner:
         transact(self._sessions, _requeue_all)
         for job_id in transact(self._sessions, _failed_on_the_disk):
             self._starved.note(job_id, earlier=True)
-        self._slots = [_Slot(self._make_executor) for _ in range(self._workers)]
+        self._slots = [Slot(self._make_executor) for _ in range(self._workers)]
+        if self._place.cluster is not None:
+            self._beyond = Beyond(self._place.cluster, self._make_executor)
         self._thread.start()
 
     def at_work(self, job_id: int) -> bool:
@@ -175,18 +112,18 @@ class JobRunner:
         self.interrupt()
         if self._thread.is_alive():
             self._thread.join(5)
-        for slot in self._slots:
+        for slot in self._every_slot():
             slot.stop()
 
     def _loop(self) -> None:
         self._warm_up()
         while not self._stop.is_set():
             try:
-                for slot in self._slots:
+                for slot in self._every_slot():
                     self._collect(slot)
-                for slot in self._slots:
-                    if slot.job is None and not self._start_next(slot):
-                        break
+                if self._beyond is not None:
+                    self._beyond.look()
+                self._hand_out()
                 self._tell_progress()
                 for job_id in self._starved.ready():
                     transact(self._sessions, _try_again, job_id)
@@ -207,25 +144,38 @@ class JobRunner:
                 while not (compiled_before() or warm.done() or self._stop.wait(0.2)):
                     pass
 
-    def _at_work(self) -> list[Queued]:
-        return [slot.job for slot in self._slots if slot.job is not None]
+    def _every_slot(self) -> list[Slot]:
+        return [*self._slots, *(self._beyond.slots if self._beyond is not None else [])]
 
-    def _start_next(self, slot: _Slot) -> bool:
+    def _at_work(self) -> list[Queued]:
+        return [slot.job for slot in self._every_slot() if slot.job is not None]
+
+    def _hand_out(self) -> None:
+        """Give free workers jobs: first those here, which are sooner done with what is short."""
+        beyond = self._beyond.open if self._beyond is not None else []
+        here = replace(self._place, cluster=None)
+        for slots, place in ((self._slots, here), (beyond, self._place)):
+            for slot in slots:
+                long = sum(one.job is not None and one.job.seconds > LONG for one in slots)
+                last_free = long + 1 == self._workers > 1
+                short_only = slots is self._slots and (last_free or bool(beyond))
+                if slot.job is None and not self._start_next(slot, place, short_only):
+                    break
+
+    def _start_next(self, slot: Slot, place: Place, short_only: bool) -> bool:
         """Give a free worker a job; whether there may be another."""
-        at_work = self._at_work()
-        busy = Counter(job.project_id for job in at_work)
-        long = sum(job.seconds > LONG for job in at_work)
-        job, failed = transact(self._sessions, _claim, busy, long + 1 == self._workers > 1)
+        busy = Counter(job.project_id for job in self._at_work())
+        job, failed = transact(self._sessions, _claim, busy, short_only)
         if job is None:
             return False
         if failed:
             self._tell(job.id)
-        elif not slot.take(job, self._place, self._wake.set):
+        elif not slot.take(job, place, self._wake.set):
             transact(self._sessions, _requeue, job.id, counts=False)
             return False
         return True
 
-    def _collect(self, slot: _Slot) -> None:
+    def _collect(self, slot: Slot) -> None:
         job, future = slot.job, slot.future
         if job is None or future is None or not future.done():
             return
@@ -233,7 +183,10 @@ class JobRunner:
         if error is not None:
             died = isinstance(error, BrokenProcessPool) and not self._stop.is_set()
             transact(self._sessions, _requeue, job.id, counts=died)
-            log.warning("job %s is tried again after %s", job.id, type(error).__name__)
+            if isinstance(error, AwayError) and self._beyond is not None:
+                self._beyond.leave(error)
+            else:
+                log.warning("job %s is tried again after %s", job.id, type(error).__name__)
             if died:
                 slot.rebuild()
         slot.job = slot.future = None

@@ -6,6 +6,7 @@ import logging
 import signal
 import socket
 import sys
+from importlib.util import find_spec
 from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
@@ -44,6 +45,15 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument(
         "--share", action="store_true", help="answer every user of this machine, not only who starts it"
     )
+    parser.add_argument(
+        "--scheduler", default="", metavar="ADDRESS", help="a Dask scheduler whose workers carry out renders"
+    )
+    parser.add_argument(
+        "--cluster-share",
+        default="",
+        metavar="PLACE",
+        help="what they share with this machine: a folder, or a URL such as s3://bucket/folder",
+    )
     parser.add_argument("--no-demo", action="store_true", help="begin with an empty shelf")
     parser.add_argument("--no-standins", action="store_true", help="leave the simulated devices out")
     parser.add_argument("--dev", action="store_true", help="start again whenever a source changes")
@@ -59,6 +69,7 @@ def main(arguments: list[str] | None = None) -> int:
     database = PrivateServer(options.data / "database")
     lock = None
     try:
+        _need_cluster(options)
         lock = Lock.take(options.data)
         port = _port(options.port)
         print("starting", flush=True)
@@ -81,6 +92,8 @@ def main(arguments: list[str] | None = None) -> int:
             standins=not options.no_standins,
             share=share,
             port=port,
+            scheduler=options.scheduler,
+            cluster_share=options.cluster_share,
         )
         serve(_with_handoff(settings, options.handoff), database, lock)
     except Exception as error:
@@ -116,6 +129,21 @@ def _with_handoff(settings: "Settings", folder: Path | None) -> "Settings":
     if not folder.is_dir():
         raise JayFlickError("the hand-off folder is not there", file=folder.name, remedy="make it first")
     return settings.model_copy(update={"handoff": folder.resolve()})
+
+
+def _need_cluster(options: argparse.Namespace) -> None:
+    """What it takes to use a cluster must be there; whether it answers is seen later."""
+    if not options.scheduler and not options.cluster_share:
+        return
+    from ..core.cluster.shared import missing_packages, require_known
+
+    if not (options.scheduler and options.cluster_share):
+        raise JayFlickError("--scheduler and --cluster-share go together", remedy="name both")
+    if find_spec("distributed") is None:
+        raise missing_packages()
+    if "://" not in options.cluster_share:
+        options.cluster_share = str(Path(options.cluster_share).absolute())
+    require_known(options.cluster_share)
 
 
 def _readable(folder: Path) -> Path:

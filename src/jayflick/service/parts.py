@@ -1,5 +1,6 @@
 """What one running server shares, and how a route asks for it."""
 
+import socket
 from collections.abc import Callable, Iterator
 from hashlib import sha256
 from typing import Annotated, Any, Concatenate, ParamSpec, TypeVar
@@ -19,6 +20,7 @@ from .database import make_engine, make_sessions, transact
 from .decoding import Decoders
 from .deliveries import Deliveries
 from .demo import Demo
+from .elsewhere import Cluster
 from .events import Hub
 from .folders import Folders, Listings
 from .frames import FrameLists
@@ -80,6 +82,7 @@ class Service:
             settings.store.resolve(),
             settings.stages.resolve(),
             settings.growing.resolve(),
+            _cluster(settings),
         )
         self.jobs = JobRunner(self.sessions, place, self.hub, settings.workers)
         self.searches = Searches(self.sessions, place, self.hub)
@@ -129,6 +132,13 @@ class Service:
 
     def tell_changed(self, project_id: str) -> None:
         self.hub.tell("project", project_id=project_id)
+
+
+def _cluster(settings: Settings) -> Cluster | None:
+    if not settings.scheduler:
+        return None
+    whose = f"{socket.gethostname()} {settings.data.resolve()}"
+    return Cluster(settings.scheduler, settings.cluster_share, whose)
 
 
 def _service(request: Request) -> Service:

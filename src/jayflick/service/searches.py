@@ -21,10 +21,10 @@ from . import projects, trials
 from .database import transact
 from .errors import NotFound
 from .events import Hub
-from .jobs import NO_WORKER, process_pool
 from .models import Search, SearchTrial, now
 from .schemas.searches import SearchInfo, SearchRequest, TrialInfo, TrialsInfo
 from .searching import run_search
+from .slots import NO_WORKER, process_pool
 from .worker import Place
 
 log = logging.getLogger(__name__)

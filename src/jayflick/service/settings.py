@@ -18,6 +18,10 @@ class Settings(BaseSettings):
     database: str = Field("", description="SQLAlchemy URL of the private MariaDB; set by the start command")
     web: Path = Field(Path("web/dist"), description="The built web client")
     workers: int = Field(2, ge=1, le=64, description="Renders carried out side by side")
+    scheduler: str = Field(
+        "", description="A Dask scheduler whose workers carry out renders, tls://… or tcp://…"
+    )
+    cluster_share: str = Field("", description="What they share with this machine: a folder, or an fsspec URL")
     uploads: int = Field(32, ge=1, le=256, description="Uploads received side by side")
     most_files: int = Field(MAX_FILES, ge=1, description="Files one import may bring")
     most_file_bytes: int = Field(MAX_BYTES, ge=1, description="Bytes one file may have")

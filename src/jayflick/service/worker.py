@@ -21,6 +21,7 @@ from ..core.stages import Stages
 from ..core.store import Store
 from ..core.warm import compiled_before, warm
 from .database import make_engine, make_sessions, transact
+from .elsewhere import AwayError, Cluster, connected
 from .errors import database_full, disk_problem, fault, problem_of
 from .frames import StoredFrame, frames_of
 from .growing import Growing
@@ -42,6 +43,8 @@ class Place:
     stages: Path
     growing: Path
     """Where files lie while they are coded."""
+    cluster: Cluster | None = None
+    """Whose workers make pictures, if not this machine's."""
 
 
 def begin() -> None:
@@ -63,7 +66,10 @@ def sessions_of(database: str) -> sessionmaker[Session]:
 
 
 def run_job(place: Place, job_id: int) -> str:
-    """Carry out a claimed job and record how it ended; returns the state it ended in."""
+    """Carry out a claimed job and record how it ended; returns the state it ended in.
+
+    Raises ``AwayError`` when it is to be made by a cluster and that does not answer.
+    """
     sessions = sessions_of(place.database)
     store = Store(place.store)
     stages = Stages(place.stages, store)
@@ -72,6 +78,8 @@ def run_job(place: Place, job_id: int) -> str:
         while not isinstance(step := transact(sessions, _next_step, job_id, made, store), str):
             # A change of time may come while pictures are made: once they are there they are given that time.
             reporter = _Reporter(sessions, job_id)
+            if place.cluster is not None:
+                connected(place.cluster).have_made(step.recipe, step.frames, step.output_id, stages, reporter)
             with closing(Growing(place.growing, job_id)) as growing:
                 rendered = render(
                     step.recipe,
@@ -85,6 +93,8 @@ def run_job(place: Place, job_id: int) -> str:
         return step
     except Cancelled:
         return _finish(sessions, job_id, "cancelled")
+    except AwayError:
+        raise  # the job is claimed anew, by whoever is there
     except JayFlickError as error:
         return _finish(sessions, job_id, "failed", problem_of(error))
     except OSError as error:

@@ -79,6 +79,11 @@ class PlayedFrames:
             return ["pixels are of unlike sizes: nearest is even at whole factors only, such as 2 or 3 times"]
         return []
 
+    @property
+    def reads(self) -> set[int]:
+        """The gathered frames whose files are read for them, at most: positions from 1."""
+        return {*self._positions, *self._framed.telling}
+
     def position(self, index: int) -> int:
         """The gathered frame that picture ``index`` shows, or shows most of; 0 for an empty one."""
         return self._shots[index].position
@@ -195,6 +200,12 @@ class Framed:
                 f"there is no frame {framing.match.to} to match: there are {len(frames)}",
                 remedy="match another frame",
             )
+
+    @property
+    def telling(self) -> set[int]:
+        """The positions of frames that decide how others are framed."""
+        match = self._framing.match
+        return self.prepared.telling | ({match.to} if match is not None else set())
 
     def name(self, position: int) -> str:
         """What a framed picture is made of: its source and everything that is done to it.

@@ -115,11 +115,16 @@ class Prepared:
         own = frame.width, frame.height
         return None if self.size(position) == own else suited(self.art, own, self.size(position))
 
+    @property
+    def telling(self) -> set[int]:
+        """The positions of the frames that tell what kind of art they are."""
+        count = len(self._frames)
+        return {1, count // 2 + 1, count}
+
     @cached_property
     def art(self) -> Art:
         """What kind of art the frames are, told by the first, the middle and the last of them."""
-        count = len(self._frames)
-        kinds = {self._art_of(self._frames[index]) for index in {0, count // 2, count - 1}}
+        kinds = {self._art_of(self._frames[position - 1]) for position in self.telling}
         return "pixels" if "pixels" in kinds and "smooth" not in kinds else "smooth"
 
     def _art_of(self, frame: SourceFrame) -> str:

@@ -4,14 +4,18 @@ import hashlib
 import re
 import secrets
 import time
-from collections.abc import Iterable, Sequence
-from contextlib import suppress
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from pathlib import Path
 from typing import Any
 
-from .errors import InputError, JayFlickError
+from ..errors import InputError, JayFlickError
 
-OLD = 7 * 24 * 3600
+_DAY = 24 * 3600
+OLD = 7 * _DAY
 """Seconds after which what a run left behind, one that was killed, is cleared away by another."""
+_AT_ONCE = 64
+"""Files that are in memory together."""
 _RUN = re.compile(r"jayflick-(\d{10,12})-[0-9a-f]{8}")
 _CANCELLED = "cancelled"
 
@@ -31,11 +35,14 @@ class Shared:
         self._there: set[str] = set()
 
     def begin(self) -> None:
-        """Make the run's folder, and clear away what others left long ago."""
-        root = self._folder.rpartition("/")[0]
+        """Make the run's folder."""
         if "file" in self._fs.protocol:  # elsewhere folders are but names, and no bucket is made
             with _said(self.url):
                 self._fs.makedirs(self._folder, exist_ok=True)
+
+    def clear_old(self) -> None:
+        """Clear away what other runs left long ago."""
+        root = self._folder.rpartition("/")[0]
         with suppress(Exception):  # no run depends on it
             for path in self._fs.ls(root, detail=False):
                 found = _RUN.fullmatch(path.rstrip("/").rpartition("/")[2])
@@ -51,6 +58,17 @@ class Shared:
                 self._fs.pipe(missing)
         self._there |= {sha256 for sha256, _ in named}
         return [sha256 for sha256, _ in named]
+
+    def bring(self, files: Mapping[str, Path]) -> None:
+        """Put files by their hashes, those that are not there yet, whoever put them."""
+        if not self._there:
+            with suppress(Exception):  # nothing is there yet
+                self._fs.invalidate_cache()
+                found = self._fs.ls(self._folder, detail=False)
+                self._there = {path.rstrip("/").rpartition("/")[2] for path in found}
+        missing = [sha256 for sha256 in files if sha256 not in self._there]
+        for at in range(0, len(missing), _AT_ONCE):
+            self.put(files[sha256].read_bytes() for sha256 in missing[at : at + _AT_ONCE])
 
     def get(self, hashes: Sequence[str]) -> list[bytes]:
         """Contents by their hashes."""
@@ -72,7 +90,7 @@ class Shared:
             self._fs.pipe_file(self._path(_CANCELLED), b"")
 
     def is_cancelled(self) -> bool:
-        """Whether that is so; also of a run that is over, whose folder is gone."""
+        """Whether that is so."""
         with _said(self.url):
             self._fs.invalidate_cache()
             return bool(self._fs.exists(self._path(_CANCELLED)))
@@ -91,20 +109,43 @@ def new_run() -> str:
     return f"jayflick-{int(time.time())}-{secrets.token_hex(4)}"
 
 
-def _file_system(url: str) -> tuple[Any, str]:
-    try:
+def run_of_today(whose: str) -> str:
+    """A name for all that somebody, told by any text, has made within a day: what is put there is put once.
+
+    No run is so long that it is cleared away before its end.
+    """
+    began = int(time.time()) // _DAY * _DAY
+    return f"jayflick-{began}-{hashlib.sha256(whose.encode()).hexdigest()[:8]}"
+
+
+def require_known(url: str) -> None:
+    """Raise ``InputError`` for what is no place, without a look whether it is there: that takes a thread."""
+    with _known(url):
         import fsspec
-    except ImportError:
-        raise missing_packages() from None
-    try:
+
+        fsspec.get_filesystem_class(fsspec.core.split_protocol(url)[0] or "file")
+
+
+def _file_system(url: str) -> tuple[Any, str]:
+    with _known(url):
+        import fsspec
+
         fs, root = fsspec.url_to_fs(url)
+    return fs, str(root)
+
+
+@contextmanager
+def _known(url: str) -> Iterator[None]:
+    try:
+        yield
     except ImportError as error:
+        if error.name == "fsspec":
+            raise missing_packages() from None
         raise InputError(f"{url} cannot be reached: {error}", remedy="install what it names") from None
     except ValueError as error:
         raise InputError(
             f"{url} is no place that is known: {error}", remedy="use a folder, or s3://…"
         ) from None
-    return fs, str(root)
 
 
 def missing_packages() -> InputError:

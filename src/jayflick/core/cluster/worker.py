@@ -1,0 +1,133 @@
+"""What work on a worker rests on: its program, what it keeps of frames, its share of its machine, its end."""
+
+import hashlib
+import os
+import platform
+import tempfile
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from functools import cache
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+
+from ... import __version__
+from ..atomic import prune
+from ..errors import Cancelled, InputError
+from ..pictures.kinds import decoders
+from ..progress import Progress
+from ..stages import Stages
+from ..store import Store
+from .shared import Shared
+
+CACHE = "JAYFLICK_CACHE"
+"""The variable that names where a worker keeps frames; otherwise the system's folder for what is temporary."""
+MOST_CACHED = 4 << 30
+"""Bytes of frames that are kept there, and of stage results: those used last."""
+_AT_ONCE = 64
+"""Files that are in memory together."""
+_LOOK = 1.0
+"""Seconds between two looks whether it is still wanted."""
+
+Beside = Mapping[str, tuple[int, int]]
+"""By the address of a worker which one of its machine's it is, from 0, and how many that has."""
+
+
+@cache
+def program() -> str:
+    """All that bytes depend on besides recipe and frames: our code, the coders, and the kind of processor.
+
+    Clips and AVIF are coded by libraries that choose their loops by the processor; x264 and libaom are told to
+    give the same bytes, and what the kind of machine is stands for the rest.
+    """
+    digest = hashlib.sha256()
+    root = Path(__file__).parent.parent.parent
+    for source in sorted((root / part) for part in ("core", "cli")):
+        for file in sorted(source.rglob("*.py")):
+            digest.update(file.relative_to(root).as_posix().encode() + b"\0" + file.read_bytes())
+    coders = [f"{name} {_version(name)}" for name in ("av", "numba", "numpy", "opencv-python-headless")]
+    parts = [f"jayflick {__version__} {digest.hexdigest()[:12]}", decoders(), *coders, platform.machine()]
+    return ", ".join(parts)
+
+
+def _version(name: str) -> str:
+    try:
+        return version(name)
+    except PackageNotFoundError:
+        return "none"
+
+
+class OtherProgramError(InputError):
+    """A worker would give other bytes."""
+
+
+def other_program(worker: str, theirs: str, ours: str) -> OtherProgramError:
+    """A worker is refused, by name and by what differs."""
+    apart = sorted(set(theirs.split(", ")) ^ set(ours.split(", ")))
+    return OtherProgramError(
+        f"worker {worker} runs another program: {', '.join(apart)}",
+        remedy="install the same version with the same packages there",
+    )
+
+
+class Cache:
+    """What a worker keeps of frames, and of what is made of them on the way."""
+
+    _came = 0
+    """Bytes that came since it was last looked through, by any thread of this process."""
+
+    def __init__(self) -> None:
+        named = os.environ.get(CACHE)
+        folder = Path(named or Path(tempfile.gettempdir()) / f"jayflick-cache-{os.getuid()}")
+        self.store = Store(folder / "frames")
+        self.stages = Stages(folder / "stages", self.store)
+
+    def fetch(self, shared: Shared, hashes: Iterable[str]) -> None:
+        """Have these frames here; only those that are not are read from the shared place."""
+        lacking = [sha256 for sha256 in dict.fromkeys(hashes) if not self.store.path(sha256).exists()]
+        for at in range(0, len(lacking), _AT_ONCE):
+            found = shared.get(lacking[at : at + _AT_ONCE])
+            self.store.put_all(found)
+            self.note(sum(map(len, found)))
+
+    def note(self, more: int) -> None:
+        """So many bytes came, roughly: what was used longest ago goes, now and then."""
+        Cache._came += more
+        if Cache._came > MOST_CACHED // 16:  # looking through all of it takes a while
+            Cache._came = 0
+            prune(self.store.folder, MOST_CACHED)
+            self.stages.prune(MOST_CACHED)
+
+
+@contextmanager
+def share_of_processors(beside: Beside) -> Iterator[None]:
+    """Work on this worker's share of its machine: workers that all use all of it stand in each other's way."""
+    before = os.sched_getaffinity(0)  # of this thread, and of those that it begins
+    try:
+        from distributed import get_worker
+
+        number, count = beside[get_worker().address]
+        os.sched_setaffinity(0, sorted(before)[number::count] or before)
+    except (ImportError, KeyError, OSError, ValueError):
+        pass  # it came later, or is no worker
+    try:
+        yield
+    finally:
+        os.sched_setaffinity(0, before)
+
+
+class Watch:
+    """Ends the work once it was called off; ``tell`` is told how far it is, now and then."""
+
+    def __init__(self, shared: Shared, tell: Callable[[Progress], None] = lambda progress: None) -> None:
+        self._shared = shared
+        self._tell = tell
+        self._due = time.monotonic() + _LOOK
+
+    def __call__(self, progress: Progress) -> None:
+        if time.monotonic() < self._due:
+            return
+        self._due = time.monotonic() + _LOOK
+        if self._shared.is_cancelled():
+            raise Cancelled("called off")
+        self._tell(progress)
