@@ -22,10 +22,16 @@ from jayflick.core.cluster.shared import Shared, new_run
 from .many import FRAMES, SEQUENCES, SIDE, draw
 
 NO_OPS = 2000
+TURNS = 3
 MANY, LONG, WORKERS = 10_000, 60, 100
 """What is simulated: so many sequences of so many frames on so many workers of one thread."""
 NETWORK = 110e6
 """Bytes a second of one machine's network, 1 Gbit/s less what its protocols take; common practice."""
+SETTINGS = {
+    "DASK_DISTRIBUTED__ADMIN__TICK__INTERVAL": "1s",
+    "DASK_DISTRIBUTED__WORKER__PROFILE__ENABLED": "False",
+}
+"""What docs/scale.md has workers told: looking at themselves often takes a tenth of a processor each."""
 LATENCY = 0.02
 """Seconds that an object store takes to answer; common practice, no published source."""
 
@@ -35,7 +41,7 @@ def _cluster(folder: Path, workers: int) -> Iterator[str]:
     with socket.socket() as one:
         one.bind(("127.0.0.1", 0))
         address = f"tcp://127.0.0.1:{one.getsockname()[1]}"
-    environment = {**os.environ, "JAYFLICK_CACHE": str(folder / "cache")}
+    environment = {**os.environ, **SETTINGS, "JAYFLICK_CACHE": str(folder / "cache")}
     call = [sys.executable, "-m"]
     quiet: Any = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "env": environment, "cwd": folder}
     started = [
@@ -123,13 +129,16 @@ def main() -> None:
         for number in range(SEQUENCES):
             draw(folder / "frames" / f"{number:03}", number)
         read = sum(file.stat().st_size for file in (folder / "frames").rglob("*.png")) / SEQUENCES
-        local_start, _, _ = _batch(folder, ["frames/000", "frames/001"], "--jobs", "2")
-        local, _, _ = _batch(folder, ["frames"], "--jobs", "2")
+        local = local_start = dask = start = 0.0
         with _cluster(folder, 2) as address:
             remote = "--scheduler", address, "--share", str(folder / "share")
             _batch(folder, ["frames/000", "frames/001"], *remote)  # workers load what they need with the first
-            start, _, _ = _batch(folder, ["frames/000", "frames/001"], *remote)
-            dask, report, written = _batch(folder, ["frames"], *remote)
+            for _ in range(TURNS):  # whatever else the machine does meets both
+                local_start += _batch(folder, ["frames/000", "frames/001"], "--jobs", "2")[0] / TURNS
+                local += _batch(folder, ["frames"], "--jobs", "2")[0] / TURNS
+                start += _batch(folder, ["frames/000", "frames/001"], *remote)[0] / TURNS
+                seconds, report, written = _batch(folder, ["frames"], *remote)
+                dask += seconds / TURNS
             with distributed.Client(address) as client:  # type: ignore[no-untyped-call]
                 begun = time.perf_counter()
                 client.gather(client.map(_nothing, range(NO_OPS), pure=False))

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from ..core.carried import carried
 from ..core.errors import InputError, JayFlickError, Unfinished, printable
+from ..core.heap import keep_freed_memory
 from ..core.pictures.clip import Cut
 from ..core.progress import OnProgress
 from ..core.recipe import BaseOutput, Gather, GifOutput, Recipe, SheetOutput, Tuning
@@ -47,6 +48,7 @@ class Made(NamedTuple):
 
 
 def run_make(options: argparse.Namespace) -> int:
+    keep_freed_memory()
     made = make(options)
     try:
         keep_in_mind(made)
@@ -129,7 +131,7 @@ def make(
                 first = Recipe(gather=Gather(clear=clear_frames(sequence)), rhythm=rhythm, outputs=outputs)
                 recipe = recipe_of(options, first)
         seconds_read = time.perf_counter() - begun
-        stages = stages or Stages(scratch / "stages")
+        stages = stages or Stages(scratch / "stages", flat=True)
         if carry and options.recipe:
             recipe, more = carried(
                 recipe, [frame.missing_after for frame in frames], frames[0].width, frames[0].height

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import InputError, JayFlickError
+from ..core.heap import keep_freed_memory
 from ..parent import die_with_parent
 from .each import NOTES, Known, Result, failed, known_from, made_of, of_task, unpacked
 from .many import Task
@@ -107,6 +108,7 @@ def _begin(parent: int, jobs: int, begun: Any) -> None:
         os.sched_setaffinity(0, share)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of the terminal's processes
     signal.signal(signal.SIGTERM, _end)
+    keep_freed_memory()
     die_with_parent(parent)
 
 

@@ -2,13 +2,13 @@
 
 import argparse
 import os
-import shutil
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..core.cluster.shared import Shared
 from ..core.cluster.worker import Beside, Cache, Watch, program, share_of_processors
 from ..core.errors import JayFlickError
+from ..core.heap import keep_freed_memory
 from .each import inside, made_here
 from .many import Task
 from .writing import scratch_folder
@@ -53,6 +53,7 @@ def make_one(order: Order) -> Answer:
     """Make a sequence's files; what cannot be made is answered, not raised."""
     if order.program != program():
         return Answer(None, other_program=program())
+    keep_freed_memory()
     with share_of_processors(order.beside):
         return _made(order)
 
@@ -91,18 +92,13 @@ def _made(order: Order) -> Answer:
 
 def _laid_out(order: Order, shared: Shared, folder: Path) -> list[Path]:
     """The files as they lie where they come from, in a folder; only what is not kept here is fetched."""
-    cache = Cache()
-    cache.fetch(shared, [file.sha256 for file in order.files])
+    for parent in {(folder / file.name).parent for file in order.files}:
+        parent.mkdir(parents=True, exist_ok=True)
     paths = []
-    for file in order.files:
+    contents = Cache(shared).read([file.sha256 for file in order.files])
+    for file, data in zip(order.files, contents, strict=True):
         path = folder / file.name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        kept = cache.store.path(file.sha256)
-        try:
-            shutil.copyfile(kept, path)
-            os.utime(kept)  # those used longest ago go first
-        except FileNotFoundError:  # cleared away in between
-            path.write_bytes(shared.get([file.sha256])[0])
+        path.write_bytes(data)
         os.utime(path, ns=(file.written, file.written))
         paths.append(path)
     return paths

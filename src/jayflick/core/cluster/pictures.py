@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from ..errors import JayFlickError
 from ..formats.format import Coded
 from ..framing.prepared import SourceFrame
+from ..heap import keep_freed_memory
 from ..pictures.kinds import read_picture
 from ..progress import OnProgress, Progress
 from ..recipe import Recipe
 from ..render import lacking, render
 from ..stages import Stages
-from ..store import Store
 from .scheduler import Scheduler
 from .shared import Shared
 from .worker import Beside, Cache, Watch, other_program, program, share_of_processors
@@ -65,13 +65,14 @@ class _FetchedFrame:
     """A frame as a worker has it."""
 
     frame: Frame
-    store: Store
+    cache: Cache
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self.frame, name)
 
     def read(self) -> NDArray[np.uint8]:
-        return read_picture(self.store.read(self.frame.sha256), name=self.frame.name)
+        (data,) = self.cache.read([self.frame.sha256])
+        return read_picture(data, name=self.frame.name)
 
 
 def make_pictures(order: Order) -> bytes:
@@ -81,12 +82,12 @@ def make_pictures(order: Order) -> bytes:
     """
     if order.program != program():
         raise other_program("that came later", program(), order.program)
-    cache, made = Cache(), Shared(order.share, order.task)
+    keep_freed_memory()
+    cache, made = Cache(Shared(order.share, order.run)), Shared(order.share, order.task)
     recipe = Recipe.model_validate_json(order.recipe)
     with share_of_processors(order.beside):
-        hashes = [order.frames[position - 1].sha256 for position in order.reads]
-        cache.fetch(Shared(order.share, order.run), hashes)
-        frames = [_FetchedFrame(frame, cache.store) for frame in order.frames]
+        cache.fetch(order.frames[position - 1].sha256 for position in order.reads)
+        frames = [_FetchedFrame(frame, cache) for frame in order.frames]
         wanted = lacking(recipe, frames, order.output_id, cache.stages)
         if wanted is not None and wanted.key != order.key:
             raise JayFlickError("a worker would make other pictures than are wanted")
@@ -94,7 +95,7 @@ def make_pictures(order: Order) -> bytes:
         coded = render(recipe, frames, order.output_id, cache.stages, on_progress=watch).coded
     sides = [(order.frames[position - 1].width, order.frames[position - 1].height) for position in order.reads]
     cache.note(sum(4 * width * height for width, height in sides))
-    made.bring({file.sha256: cache.store.path(file.sha256) for file in coded.files})
+    made.bring({file.sha256: cache.stages.store.path(file.sha256) for file in coded.files})
     return coded.dump()
 
 

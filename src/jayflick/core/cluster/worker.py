@@ -5,14 +5,14 @@ import os
 import platform
 import tempfile
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
 from ... import __version__
-from ..atomic import prune
+from ..atomic import atomic_write, prune
 from ..errors import Cancelled, InputError
 from ..pictures.kinds import decoders
 from ..progress import Progress
@@ -71,32 +71,59 @@ def other_program(worker: str, theirs: str, ours: str) -> OtherProgramError:
 
 
 class Cache:
-    """What a worker keeps of frames, and of what is made of them on the way."""
+    """What a worker keeps of the frames of a run, and of what is made of them on the way.
+
+    Frames are not waited for on the disk, but checked when they are used.
+    """
 
     _came = 0
     """Bytes that came since it was last looked through, by any thread of this process."""
 
-    def __init__(self) -> None:
+    def __init__(self, shared: Shared) -> None:
+        """``shared``: where frames come from."""
         named = os.environ.get(CACHE)
         folder = Path(named or Path(tempfile.gettempdir()) / f"jayflick-cache-{os.getuid()}")
-        self.store = Store(folder / "frames")
-        self.stages = Stages(folder / "stages", self.store)
+        self._shared = shared
+        self._frames = Store(folder / "frames")
+        self.stages = Stages(folder / "stages", Store(folder / "files"))
 
-    def fetch(self, shared: Shared, hashes: Iterable[str]) -> None:
+    def fetch(self, hashes: Iterable[str]) -> None:
         """Have these frames here; only those that are not are read from the shared place."""
-        lacking = [sha256 for sha256 in dict.fromkeys(hashes) if not self.store.path(sha256).exists()]
+        lacking = [sha256 for sha256 in dict.fromkeys(hashes) if not self._frames.path(sha256).exists()]
         for at in range(0, len(lacking), _AT_ONCE):
-            found = shared.get(lacking[at : at + _AT_ONCE])
-            self.store.put_all(found)
-            self.note(sum(map(len, found)))
+            self._bring(lacking[at : at + _AT_ONCE])
+
+    def read(self, hashes: Sequence[str]) -> Iterator[bytes]:
+        """The files of frames: as they are kept, if they did not come to harm, else from the shared place."""
+        for at in range(0, len(hashes), _AT_ONCE):
+            some = hashes[at : at + _AT_ONCE]
+            there = {sha256: self._kept(sha256) for sha256 in some}
+            there |= self._bring([sha256 for sha256, data in there.items() if data is None])
+            yield from (data for sha256 in some if (data := there[sha256]) is not None)
+
+    def _bring(self, hashes: Sequence[str]) -> dict[str, bytes]:
+        found = dict(zip(hashes, self._shared.get(hashes), strict=True))
+        for sha256, data in found.items():
+            atomic_write(self._frames.path(sha256), data, durable=False)
+            self.note(len(data))
+        return found
+
+    def _kept(self, sha256: str) -> bytes | None:
+        path = self._frames.path(sha256)
+        try:
+            data = path.read_bytes()
+            os.utime(path)  # those used longest ago go first
+        except OSError:
+            return None
+        return data if hashlib.sha256(data).hexdigest() == sha256 else None
 
     def note(self, more: int) -> None:
         """So many bytes came, roughly: what was used longest ago goes, now and then."""
         Cache._came += more
         if Cache._came > MOST_CACHED // 16:  # looking through all of it takes a while
             Cache._came = 0
-            prune(self.store.folder, MOST_CACHED)
-            self.stages.prune(MOST_CACHED)
+            for folder in (self._frames.folder, self.stages.folder, self.stages.store.folder):
+                prune(folder, MOST_CACHED)
 
 
 @contextmanager
