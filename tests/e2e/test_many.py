@@ -152,6 +152,13 @@ def test_many_are_chosen_by_keys_set_looked_at_and_taken_back(desk: Desk) -> Non
     told = page.get_by_role("status", name="What it changes")
     expect(told).to_contain_text("Changes 2 of 3 projects.")
     expect(told).to_contain_text("Gull across: Switcher transition has no colours")
+    page.get_by_label("Colours").fill("five")
+    expect(told).to_be_hidden()  # it is of a value that is no longer there
+    page.get_by_role("button", name="Set in 3").click()
+    expect(page.get_by_label("Colours")).to_be_focused()
+    expect(page.get_by_role("tooltip")).to_contain_text("“five” is not taken")
+    page.keyboard.press("Escape")
+    expect(told).to_be_visible()
     page.get_by_role("button", name="Set in 3").click()
     line = under_way(page, "Colours 5")
     expect(line).to_contain_text("2 of 3 changed")

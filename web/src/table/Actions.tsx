@@ -22,6 +22,8 @@ interface Props {
   onColumn: (column: string) => void;
 }
 
+/** What is said of the values of a sheet is not seen while one is typed and not taken. */
+const UNTAKEN = "group-has-[[data-clean=false]]/sheet:invisible";
 const SELECT = "h-[28px] min-w-0 rounded-[7px] border border-line bg-card px-2 text-ink";
 
 export function Actions({ rows, meant, chosen, columns, onColumn }: Props) {
@@ -100,7 +102,7 @@ function Sheet({
           sideOffset={6}
           collisionPadding={12}
           aria-label={about}
-          className="z-30 flex w-[370px] flex-col gap-2.5 rounded-[10px] border border-jay bg-card p-3.5 shadow-xl"
+          className="group/sheet z-30 flex w-[370px] flex-col gap-2.5 rounded-[10px] border border-jay bg-card p-3.5 shadow-xl"
         >
           {children(() => setOpen(false))}
         </Popover.Content>
@@ -144,7 +146,7 @@ function Begin({
         <div
           role="status"
           aria-label="What it changes"
-          className={`min-h-[18px] text-xs ${seen.isFetching ? "opacity-60" : ""}`}
+          className={`min-h-[18px] text-xs ${UNTAKEN} ${seen.isFetching ? "opacity-60" : ""}`}
         >
           {action !== null && seen.error ? (
             <span className="text-stop">{seen.error.message}</span>
@@ -169,8 +171,10 @@ function Begin({
         look="strong"
         className="self-start"
         disabled={!ready || outlook?.changed === 0}
-        onClick={() => {
-          if (!action) return;
+        onClick={({ currentTarget }) => {
+          const refused = currentTarget.closest("[role=dialog]")?.querySelector("[aria-invalid=true]");
+          if (refused instanceof HTMLElement) refused.focus();
+          if (!action || refused) return;
           void begin(meant, action).then((batch) => {
             if (!batch) return;
             if (action.kind === "hand-off" && action.to === "zip")
@@ -419,7 +423,7 @@ function Fit({ rows, meant, close }: Part & { rows: readonly TableRow[] }) {
         <Checkbox label="Size may change" checked={size} onChange={setSize} />
         <Checkbox label="Rate may change" checked={rate} onChange={setRate} />
       </span>
-      <p role="status" className="text-xs">
+      <p role="status" className={`text-xs ${UNTAKEN}`}>
         {over} of {count(cells.length, "output")} {over === 1 ? "is" : "are"} over now. What fits stays as it
         is.
       </p>
