@@ -50,12 +50,15 @@ export function refresh(queries: QueryClient, queryKey: readonly unknown[]): voi
 const OFTEN = 300;
 const due = new Set<string>();
 
+/** Whether a long list is being scrolled: meanwhile nothing is fetched that would have it drawn anew. */
+export const scrolled = { now: false };
+
 /** Ask again for what much news is about, soon: an answer that is on its way is waited for. */
 export function refreshSoon(queries: QueryClient, name: string): void {
   if (due.has(name)) return;
   due.add(name);
   const ask = () => {
-    if (queries.isFetching({ queryKey: [name] }) > 0) setTimeout(ask, OFTEN);
+    if (scrolled.now || queries.isFetching({ queryKey: [name] }) > 0) setTimeout(ask, OFTEN);
     else {
       due.delete(name);
       void queries.invalidateQueries({ queryKey: [name] });

@@ -2,6 +2,7 @@
 
 import { useEffect, useState } from "react";
 import { fileUrl, playedFrameUrl, type TableCell } from "../api/client";
+import { scrolled } from "../api/live";
 import { kilobytes, size } from "../format";
 import { Mark, type Verdict } from "../ui/controls";
 import { isOver } from "./rows";
@@ -24,8 +25,6 @@ const KINDS: Record<string, string> = {
 const PLAYS = ["gif", "apng", "webp", "avif"];
 /** Milliseconds after which a picture is fetched: what only passes by while the table is scrolled is not. */
 const PASSING = 120;
-/** Whether the table is being scrolled. */
-export const passing = { by: false };
 const VERDICTS = { pass: "fine", warn: "look", fail: "stop" } as const;
 
 /** How it stands, in a word or two; the reasons are its title. */
@@ -101,7 +100,7 @@ function Picture({
   plays: boolean;
 }) {
   const shape = "h-full w-full object-contain";
-  const [stays, setStays] = useState(() => !passing.by);
+  const [stays, setStays] = useState(() => !scrolled.now);
   useEffect(() => {
     const timer = setTimeout(() => setStays(true), PASSING);
     return () => clearTimeout(timer);

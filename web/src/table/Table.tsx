@@ -6,13 +6,14 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, data, type TableRow } from "../api/client";
+import { scrolled } from "../api/live";
 import { ago, count } from "../format";
 import { Button, IconButton, Mark, Segmented } from "../ui/controls";
 import { takesKey } from "../ui/focus";
 import { useHelp } from "../ui/help";
 import { ThemeButton } from "../ui/ThemeButton";
 import { Actions } from "./Actions";
-import { Cell, passing } from "./Cell";
+import { Cell } from "./Cell";
 import { among, NONE, toggled } from "./choosing";
 import { tabulate, useTableChosen, useTabled } from "./chosen";
 import { Progress } from "./Progress";
@@ -162,7 +163,13 @@ function Rows({
     overscan: 4,
   });
   const items = virtual.getVirtualItems();
-  passing.by = virtual.isScrolling;
+  scrolled.now = virtual.isScrolling;
+  useEffect(
+    () => () => {
+      scrolled.now = false;
+    },
+    [],
+  );
   useMeasuring(
     items.flatMap(({ index }) => (shown[index] ? [shown[index]] : [])),
     still,
