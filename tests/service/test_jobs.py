@@ -24,7 +24,7 @@ from jayflick.service.events import Hub
 from jayflick.service.jobs import LONG, MOST_ATTEMPTS, JobRunner, choose
 from jayflick.service.mariadb import PrivateServer
 from jayflick.service.models import Job, Project, Revision
-from jayflick.service.slots import Queued
+from jayflick.service.slots import Beyond, Queued
 from jayflick.service.worker import Place, run_job
 from tests.server import until
 
@@ -176,6 +176,21 @@ def test_a_cluster_takes_what_takes_long_while_it_answers(
         assert caplog.text.count("is gone; local workers go on") == 1
     finally:
         runner.stop()
+
+
+class _Odd(_Cluster):
+    def submit(self, function: Callable[..., Any], /, *args: Any, **options: Any) -> "Future[Any]":
+        future: Future[Any] = Future()
+        future.set_exception(RuntimeError("the loop is closed"))
+        return future
+
+
+def test_a_cluster_that_fails_in_any_way_is_away(caplog: pytest.LogCaptureFixture) -> None:
+    beyond = Beyond(Cluster("tcp://ferry:1", "share", "ours"), _Odd)
+    for _ in range(3):
+        beyond.look()
+    assert beyond.open == []
+    assert caplog.text.count("cannot be asked: RuntimeError; local workers go on") == 1
 
 
 @given(works=st.lists(PIXELS, min_size=1, max_size=30), waited=st.integers(0, 5))

@@ -7,7 +7,7 @@ from functools import cache
 from typing import TYPE_CHECKING
 
 from ..core.cluster.shared import run_of_today
-from ..core.errors import Cancelled, InputError, JayFlickError
+from ..core.errors import Cancelled, JayFlickError
 from ..core.progress import OnProgress
 from ..core.recipe import Recipe
 from ..core.stages import Stages
@@ -61,7 +61,7 @@ class Connection:
             scheduler = self._open()
             scheduler.look_at_workers()  # others may have come
             return scheduler.threads
-        except (LostError, InputError) as error:
+        except (LostError, JayFlickError) as error:
             raise self._away(error) from None
 
     def have_made(
@@ -92,7 +92,7 @@ class Connection:
             log.warning("a job is carried out here, for the cluster could not: %s", error)
 
     def _open(self) -> "Scheduler":
-        """Raises ``LostError`` or ``InputError``."""
+        """Raises ``LostError`` or ``JayFlickError``."""
         if self._scheduler is None:
             from ..core.cluster.scheduler import Scheduler
             from ..core.cluster.shared import Shared

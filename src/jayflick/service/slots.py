@@ -128,6 +128,8 @@ class Beyond:
             self.leave(error)
         except NO_WORKER:
             first.rebuild()
+        except Exception as error:  # whatever its packages do, work here goes on
+            self.leave(AwayError(f"the cluster cannot be asked: {type(error).__name__}"))
         else:
             self._why = ""
             while len(self.slots) < self._threads:

@@ -146,6 +146,8 @@ def _known(url: str) -> Iterator[None]:
         raise InputError(
             f"{url} is no place that is known: {error}", remedy="use a folder, or s3://…"
         ) from None
+    except Exception as error:  # its libraries have errors of their own
+        raise _refused(url, error) from error
 
 
 def missing_packages() -> InputError:
@@ -167,7 +169,9 @@ class _said:  # noqa: N801 - used as a function
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
         if isinstance(error, Exception) and not isinstance(error, JayFlickError):
-            why = " ".join(str(getattr(error, "strerror", None) or error or type(error).__name__).split())
-            raise JayFlickError(
-                f"{self._url} refused: {why}"[:400], remedy="make room, or allow reading and writing there"
-            ) from error
+            raise _refused(self._url, error) from error
+
+
+def _refused(url: str, error: Exception) -> JayFlickError:
+    why = " ".join(str(getattr(error, "strerror", None) or error or type(error).__name__).split())
+    return JayFlickError(f"{url} refused: {why}"[:400], remedy="make room, or allow reading and writing there")
