@@ -264,6 +264,18 @@ def test_workers_with_another_program_are_refused_by_name(
     assert "127.0.0.1" in done.stderr
 
 
+def test_what_several_put_at_once_is_whole_to_whoever_reads_it(tmp_path: Path) -> None:
+    """Sequences share frames, and workers may make the same file at the same time."""
+    run, contents_ = new_run(), [bytes([number]) * (4 << 20) for number in range(3)]
+    Shared(str(tmp_path), run).begin()
+    hashes = Shared(str(tmp_path), run).put(contents_)
+    with ThreadPoolExecutor(4) as beside:
+        writing = [beside.submit(Shared(str(tmp_path), run).put, contents_) for _ in range(20)]
+        while not all(one.done() for one in writing):
+            assert Shared(str(tmp_path), run).get(hashes) == contents_
+    assert sorted(path.name for path in (tmp_path / run).iterdir()) == sorted(hashes)
+
+
 def test_what_came_to_harm_on_its_way_is_refused_and_what_others_left_goes(tmp_path: Path) -> None:
     shared = Shared(str(tmp_path), new_run())
     shared.begin()

@@ -9,6 +9,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+from ..atomic import atomic_write
 from ..errors import InputError, JayFlickError
 
 _DAY = 24 * 3600
@@ -32,11 +33,12 @@ class Shared:
         self.url, self.run = url, run
         self._fs, root = _file_system(url)
         self._folder = f"{root.rstrip('/')}/{run}"
+        self._in_folder = "file" in self._fs.protocol
         self._there: set[str] = set()
 
     def begin(self) -> None:
         """Make the run's folder."""
-        if "file" in self._fs.protocol:  # elsewhere folders are but names, and no bucket is made
+        if self._in_folder:  # elsewhere folders are but names, and no bucket is made
             with _said(self.url):
                 self._fs.makedirs(self._folder, exist_ok=True)
 
@@ -54,7 +56,10 @@ class Shared:
         named = [(hashlib.sha256(data).hexdigest(), data) for data in contents]
         missing = {self._path(sha256): data for sha256, data in named if sha256 not in self._there}
         with _said(self.url):
-            if missing:
+            if self._in_folder:  # where others may read a file while it is written, or write the same
+                for path, data in missing.items():
+                    atomic_write(Path(path), data, durable=False)
+            elif missing:
                 self._fs.pipe(missing)
         self._there |= {sha256 for sha256, _ in named}
         return [sha256 for sha256, _ in named]
