@@ -65,7 +65,7 @@ def test_one_direction_is_set_up_and_the_other_seven_are_made_like_it(desk: Desk
     found.get_by_role("button", name="Group by N, E, …").or_(
         found.get_by_role("button", name=re.compile("^Group by (N|E|NW|S|SE|SW|W),"))
     ).first.click()
-    found.get_by_text("1 project cannot take all").click()
+    found.get_by_text("1 project cannot take every setting").click()
     told = found.get_by_role("list", name="What is not taken")
     expect(told).to_have_text("Tern W: its spans are not taken: these frames keep their own")
     found.get_by_role("button", name="Import only the 7 groups").click()

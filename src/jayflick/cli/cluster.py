@@ -9,7 +9,7 @@ from threading import Semaphore
 from typing import Any
 
 from ..core.cluster.scheduler import LostError, Scheduler
-from ..core.cluster.shared import Shared, new_run
+from ..core.cluster.shared import Shared, absolute, new_run
 from ..core.cluster.worker import other_program, program
 from ..core.content import read_file
 from ..core.errors import InputError, JayFlickError
@@ -58,7 +58,7 @@ class _Cluster:
         """Those that were under way when the scheduler went: something of them may have been made."""
         self._scheduler = Scheduler(options.scheduler)
         self._hands = Semaphore(_HANDS)
-        self._shared = Shared(_absolute(options.share), new_run())
+        self._shared = Shared(absolute(options.share), new_run())
         self._texts = {
             name: read_file(Path(text))
             for name in ("recipe", "target")
@@ -188,11 +188,6 @@ class _Cluster:
                 return put_here(self._options, task, answer.result, called, before)
         except (JayFlickError, OSError) as error:
             return failed(task.name, error)
-
-
-def _absolute(url: str) -> str:
-    """A folder is the same wherever it is named from."""
-    return url if "://" in url else str(Path(url).absolute())
 
 
 def _shared_parents(files: Sequence[Path]) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..core.cluster.shared import Shared
-from ..core.cluster.worker import Beside, Cache, Watch, program, share_of_processors
+from ..core.cluster.worker import Beside, Cache, program, share_of_processors, while_wanted
 from ..core.errors import JayFlickError
 from ..core.heap import keep_freed_memory
 from .each import inside, made_here
@@ -71,7 +71,7 @@ def _made(order: Order) -> Answer:
             output = scratch / "out"
             options.output, options.spared = str(output), []
             task = Task(order.sequence, tuple(files), order.size)
-            result, made = made_here(options, task, order.key, on_progress=Watch(shared))
+            result, made = made_here(options, task, order.key, on_progress=while_wanted(shared))
             hashes = dict(
                 zip(made.written, shared.put(one.path.read_bytes() for one in made.written), strict=True)
             )

@@ -1,5 +1,6 @@
 """How far a piece of work is, and a way to stop it."""
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -15,3 +16,17 @@ class Progress:
 
 OnProgress = Callable[[Progress], None]
 """Told how far the work is; raises :class:`.errors.Cancelled` to stop it."""
+
+
+def now_and_then(seconds: float, look: OnProgress) -> OnProgress:
+    """Have ``look`` told only when so many seconds have gone by since it last was, or since now."""
+    due = time.monotonic() + seconds
+
+    def told(progress: Progress) -> None:
+        nonlocal due
+        if time.monotonic() < due:
+            return
+        due = time.monotonic() + seconds
+        look(progress)
+
+    return told

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ..core.framing.prepared import FrameFacts
 from ..core.pictures.kinds import read_picture
 from ..core.sequence.gather import missing_after
 from ..core.sequence.project_file import in_parts
@@ -23,15 +24,9 @@ REMEMBERED = 24
 
 
 @dataclass(frozen=True)
-class StoredFrame:
+class StoredFrame(FrameFacts):
     """A frame whose file lies in the store."""
 
-    name: str
-    sha256: str
-    width: int
-    height: int
-    transparent: bool
-    missing_after: int
     store: Store
 
     def read(self) -> NDArray[np.uint8]:

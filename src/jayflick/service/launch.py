@@ -135,14 +135,13 @@ def _need_cluster(options: argparse.Namespace) -> None:
     """What it takes to use a cluster must be there; whether it answers is seen later."""
     if not options.scheduler and not options.cluster_share:
         return
-    from ..core.cluster.shared import missing_packages, require_known
+    from ..core.cluster.shared import absolute, missing_packages, require_known
 
     if not (options.scheduler and options.cluster_share):
         raise JayFlickError("--scheduler and --cluster-share go together", remedy="name both")
     if find_spec("distributed") is None:
         raise missing_packages()
-    if "://" not in options.cluster_share:
-        options.cluster_share = str(Path(options.cluster_share).absolute())
+    options.cluster_share = absolute(options.cluster_share)
     require_known(options.cluster_share)
 
 

@@ -1,6 +1,5 @@
 """What runs in a search's own process: real encodings, each recorded as soon as it is measured."""
 
-import time
 from typing import Any, cast
 
 from sqlalchemy import func, select, update
@@ -8,7 +7,7 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import Cancelled, JayFlickError
-from ..core.progress import Progress
+from ..core.progress import OnProgress, Progress, now_and_then
 from ..core.recipe import Output, Recipe
 from ..core.render import sources_of
 from ..core.stages import Stages
@@ -43,7 +42,7 @@ def run_search(place: Place, search_id: int) -> None:
     stages = Stages(place.stages, store)
     may = cast(frozenset[May], frozenset(wanted.may))  # as it was checked when it was asked for
     most = wanted.most or 0
-    watch = _Watch(sessions, search_id)
+    watch = _wanted(sessions, search_id)
 
     def on_trial(trial: Trial) -> None:
         transact(sessions, _record, search_id, trial)
@@ -113,23 +112,17 @@ def _end(
     transact(sessions, lambda session: session.execute(update(Search).where(*running).values(ended)))
 
 
-class _Watch:
+def _wanted(sessions: sessionmaker[Session], search_id: int) -> OnProgress:
     """Stops the work once nobody wants it any more: called off, or its project deleted."""
 
-    def __init__(self, sessions: sessionmaker[Session], search_id: int) -> None:
-        self._sessions = sessions
-        self._search_id = search_id
-        self._due = time.monotonic() + TICK
-
-    def __call__(self, progress: Progress) -> None:
-        if time.monotonic() < self._due:
-            return
-        self._due = time.monotonic() + TICK
-        with self._sessions() as session:
+    def look(progress: Progress) -> None:
+        with sessions() as session:
             wanted = session.scalar(
                 select(Search.id)
                 .join(Project, Project.id == Search.project_id)
-                .where(Search.id == self._search_id, Search.state == "running", Project.removed.is_(None))
+                .where(Search.id == search_id, Search.state == "running", Project.removed.is_(None))
             )
         if wanted is None:
             raise Cancelled("called off")
+
+    return now_and_then(TICK, look)

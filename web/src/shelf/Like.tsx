@@ -79,7 +79,7 @@ export function Like({
         said.length > 0 && (
           <details className="relative text-xs">
             <summary className="cursor-pointer">
-              <Mark verdict="look" word={`${count(said.length, "project")} cannot take all`} />
+              <Mark verdict="look" word={`${count(said.length, "project")} cannot take every setting`} />
             </summary>
             <ul
               aria-label="What is not taken"

@@ -424,8 +424,8 @@ function Fit({ rows, meant, close }: Part & { rows: readonly TableRow[] }) {
         <Checkbox label="Rate may change" checked={rate} onChange={setRate} />
       </span>
       <p role="status" className={`text-xs ${UNTAKEN}`}>
-        {over} of {count(cells.length, "output")} {over === 1 ? "is" : "are"} over now. What fits stays as it
-        is.
+        {over} of {count(cells.length, "output")} {over === 1 ? "is" : "are"} over budget now. What fits stays
+        as it is.
       </p>
       <Begin
         meant={meant}

@@ -5,14 +5,14 @@ import time
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import JayFlickError
 from ..formats.format import Coded
-from ..framing.prepared import SourceFrame
+from ..framing.prepared import FrameFacts, SourceFrame
 from ..heap import keep_freed_memory
 from ..pictures.kinds import read_picture
 from ..progress import OnProgress, Progress
@@ -21,23 +21,12 @@ from ..render import lacking, render
 from ..stages import Stages
 from .scheduler import Scheduler
 from .shared import Shared
-from .worker import Beside, Cache, Watch, other_program, program, share_of_processors
+from .worker import Beside, Cache, other_program, program, share_of_processors, while_wanted
 
 _WAIT = 0.05
 """Seconds between two looks whether it is done, or still wanted."""
 _AT_ONCE = 16
 """Files of a set that are in memory together."""
-
-
-class Frame(NamedTuple):
-    """What a worker is told of a frame."""
-
-    name: str
-    sha256: str
-    width: int
-    height: int
-    transparent: bool
-    missing_after: int
 
 
 class Order(NamedTuple):
@@ -54,25 +43,21 @@ class Order(NamedTuple):
     output_id: str
     key: str
     """Names what the coded pictures depend on; to a worker that calls it otherwise they would be others."""
-    frames: tuple[Frame, ...]
+    frames: tuple[FrameFacts, ...]
     reads: tuple[int, ...]
     """The frames that are in the shared place, positions from 1."""
     beside: Beside
 
 
 @dataclass(frozen=True)
-class _FetchedFrame:
+class _FetchedFrame(FrameFacts):
     """A frame as a worker has it."""
 
-    frame: Frame
     cache: Cache
 
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self.frame, name)
-
     def read(self) -> NDArray[np.uint8]:
-        (data,) = self.cache.read([self.frame.sha256])
-        return read_picture(data, name=self.frame.name)
+        (data,) = self.cache.read([self.sha256])
+        return read_picture(data, name=self.name)
 
 
 def make_pictures(order: Order) -> bytes:
@@ -87,11 +72,11 @@ def make_pictures(order: Order) -> bytes:
     recipe = Recipe.model_validate_json(order.recipe)
     with share_of_processors(order.beside):
         cache.fetch(order.frames[position - 1].sha256 for position in order.reads)
-        frames = [_FetchedFrame(frame, cache) for frame in order.frames]
+        frames = [_FetchedFrame(**vars(frame), cache=cache) for frame in order.frames]
         wanted = lacking(recipe, frames, order.output_id, cache.stages)
         if wanted is not None and wanted.key != order.key:
             raise JayFlickError("a worker would make other pictures than are wanted")
-        watch = Watch(made, lambda progress: _tell(order.task, progress))
+        watch = while_wanted(made, lambda progress: _tell(order.task, progress))
         coded = render(recipe, frames, order.output_id, cache.stages, on_progress=watch).coded
     sides = [(order.frames[position - 1].width, order.frames[position - 1].height) for position in order.reads]
     cache.note(sum(4 * width * height for width, height in sides))
@@ -137,16 +122,16 @@ def have_made(
         output_id=output_id,
         key=wanted.key,
         frames=tuple(
-            Frame(one.name, one.sha256, one.width, one.height, one.transparent, one.missing_after)
+            FrameFacts(one.name, one.sha256, one.width, one.height, one.transparent, one.missing_after)
             for one in frames
         ),
         reads=tuple(sorted(wanted.reads)),
         beside=scheduler.beside,
     )
     heard = [Progress("framing", 0, len(wanted.reads))]
-    scheduler.follow(task, lambda far: heard.append(Progress(*far)))
     future = scheduler.submit(make_pictures, order)
     try:
+        scheduler.follow(task, lambda far: heard.append(Progress(*far)))
         while not future.done():
             on_progress(heard[-1])
             time.sleep(_WAIT)

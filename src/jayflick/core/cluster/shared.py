@@ -123,6 +123,11 @@ def run_of_today(whose: str) -> str:
     return f"jayflick-{began}-{hashlib.sha256(whose.encode()).hexdigest()[:8]}"
 
 
+def absolute(url: str) -> str:
+    """A folder is the same wherever it is named from."""
+    return url if "://" in url else str(Path(url).absolute())
+
+
 def require_known(url: str) -> None:
     """Raise ``InputError`` for what is no place, without a look whether it is there: that takes a thread."""
     with _known(url):

@@ -4,8 +4,7 @@ import hashlib
 import os
 import platform
 import tempfile
-import time
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
@@ -15,7 +14,7 @@ from ... import __version__
 from ..atomic import atomic_write, prune
 from ..errors import Cancelled, InputError
 from ..pictures.kinds import decoders
-from ..progress import Progress
+from ..progress import OnProgress, Progress, now_and_then
 from ..stages import Stages
 from ..store import Store
 from .shared import Shared
@@ -143,18 +142,12 @@ def share_of_processors(beside: Beside) -> Iterator[None]:
         os.sched_setaffinity(0, before)
 
 
-class Watch:
+def while_wanted(shared: Shared, tell: OnProgress = lambda progress: None) -> OnProgress:
     """Ends the work once it was called off; ``tell`` is told how far it is, now and then."""
 
-    def __init__(self, shared: Shared, tell: Callable[[Progress], None] = lambda progress: None) -> None:
-        self._shared = shared
-        self._tell = tell
-        self._due = time.monotonic() + _LOOK
-
-    def __call__(self, progress: Progress) -> None:
-        if time.monotonic() < self._due:
-            return
-        self._due = time.monotonic() + _LOOK
-        if self._shared.is_cancelled():
+    def look(progress: Progress) -> None:
+        if shared.is_cancelled():
             raise Cancelled("called off")
-        self._tell(progress)
+        tell(progress)
+
+    return now_and_then(_LOOK, look)

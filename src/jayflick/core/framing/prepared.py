@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
 
@@ -41,6 +42,18 @@ class SourceFrame(Protocol):
     def read(self) -> NDArray[np.uint8]:
         """Decode to straight RGBA, shape (height, width, 4)."""
         ...
+
+
+@dataclass(frozen=True)
+class FrameFacts:
+    """What is known of a frame without its pixels: what reads them adds how."""
+
+    name: str
+    sha256: str
+    width: int
+    height: int
+    transparent: bool
+    missing_after: int
 
 
 def usual_size(frames: Sequence[SourceFrame], gather: Gather) -> tuple[int, int] | None:
