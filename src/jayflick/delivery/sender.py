@@ -2,10 +2,12 @@
 
 import ipaddress
 import socket
+import ssl
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from functools import cache
 from typing import Any, NamedTuple, TypeVar
 from urllib.parse import quote, urlsplit
 
@@ -101,6 +103,7 @@ class Sender:
             timeout=httpx.Timeout(patience, connect=3),
             follow_redirects=False,
             trust_env=False,
+            verify=_authorities(),
         )
 
     def __enter__(self) -> "Sender":
@@ -279,6 +282,14 @@ def load_of(name: str, data: bytes) -> Load:
 
 def offered(files: Sequence[Load]) -> tuple[OfferedFile, ...]:
     return tuple(OfferedFile(name=file.name, bytes=file.size) for file in files)
+
+
+@cache
+def _authorities() -> ssl.SSLContext:
+    """Whom a place that is asked by HTTPS is trusted by: read once, which takes longer than most answers."""
+    import httpx
+
+    return httpx.create_ssl_context(trust_env=False)
 
 
 def _never() -> bool:
