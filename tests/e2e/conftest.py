@@ -17,7 +17,7 @@ from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, 
 from tests.prepared import copy_demo
 from tests.server import Server
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 OPTIONS = [
     "--no-sandbox",
     "--disable-gpu",
