@@ -419,7 +419,6 @@ def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
     script = f"""
 import sys
 from pathlib import Path
-from numba.core.dispatcher import Dispatcher
 from jayflick.core.recipe import GifOutput, Recipe, Tuning
 from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
@@ -427,6 +426,7 @@ from jayflick.core.stages import Stages
 from jayflick.core.warm import warm
 
 def compiled():
+    from numba.core.dispatcher import Dispatcher
     loops = [(n, o) for m in list(sys.modules.values()) if m.__name__.startswith("jayflick.core")
              for n, o in vars(m).items() if isinstance(o, Dispatcher)]
     return {{name: len(loop.signatures) for name, loop in loops}}

@@ -33,6 +33,11 @@ def test_all_are_forked_from_one_process_which_has_one_thread(own: Server) -> No
     assert not any("server.lock" in name for name in held), "a killed server's folder is free at once"
 
 
+def test_what_only_they_use_is_not_loaded_until_a_server_answers() -> None:
+    code = "import sys, jayflick.service.serving; print({'numba', 'av', 'alembic', 'httpx'} & {*sys.modules})"
+    assert subprocess.run([sys.executable, "-c", code], capture_output=True, check=True).stdout == b"set()\n"
+
+
 def test_nobody_else_can_have_it_fork_anything(own: Server) -> None:
     """Whoever connects to it has it run what they like: unix(7), abstract addresses have no permissions."""
     (forks,) = own.children("jayflick forks")

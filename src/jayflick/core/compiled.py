@@ -2,21 +2,69 @@
 
 A compiled function releases the interpreter lock (frames go through in side-by-side threads), is kept on
 disk between runs, and never uses relaxed float arithmetic: the same input gives the same bytes everywhere.
+
+Numba itself, which takes as long to load as all of the core, is loaded with the first call of any loop: whoever
+only asks what frames are, or plans what is made of them, goes without.
 """
 
+import sys
+import threading
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
-from numba import njit
-
 F = TypeVar("F", bound=Callable[..., Any])
+
+_PACKAGE = __name__.partition(".")[0]
+_loading = threading.RLock()
 
 
 def compiled(function: F) -> F:
     """Compile ``function`` on first use, cached on disk, running without the interpreter lock."""
-    return cast(F, njit(cache=True, nogil=True, boundscheck=False)(function))
+    return _later(function, boundscheck=False)
 
 
 def inlined(function: F) -> F:
     """Like :func:`compiled`, for small helpers that should vanish into their callers."""
-    return cast(F, njit(cache=True, nogil=True, inline="always")(function))
+    return _later(function, inline="always")
+
+
+def _later(function: F, **options: Any) -> F:
+    if "numba" in sys.modules:
+        return cast(F, _loop(function, options))
+    return cast(F, _Later(function, options))
+
+
+def _loop(function: Callable[..., Any], options: dict[str, Any]) -> Callable[..., Any]:
+    from numba import njit
+
+    loop: Callable[..., Any] = njit(cache=True, nogil=True, **options)(function)
+    return loop
+
+
+class _Later:
+    """Stands where a loop is bound until any is called. Then all are put in their places."""
+
+    def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
+        self._function, self._options = function, options
+        self._made: Callable[..., Any] | None = None
+
+    def __call__(self, *arguments: Any) -> Any:
+        if self._made is None:
+            with _loading:
+                self._put_all()
+        return self.loop(*arguments)
+
+    @property
+    def loop(self) -> Callable[..., Any]:
+        if self._made is None:
+            self._made = _loop(self._function, self._options)
+        return self._made
+
+    @staticmethod
+    def _put_all() -> None:
+        """Loops call each other by the names of their modules, and Numba looks there for what it compiles."""
+        for name, module in list(sys.modules.items()):
+            if name.partition(".")[0] == _PACKAGE:
+                for bound, value in list(vars(module).items()):
+                    if isinstance(value, _Later):
+                        setattr(module, bound, value.loop)

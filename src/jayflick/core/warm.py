@@ -2,10 +2,10 @@
 
 import contextlib
 import hashlib
+from importlib.metadata import version
 from io import BytesIO
 from pathlib import Path
 
-import numba
 import numpy as np
 from PIL import Image
 
@@ -34,7 +34,7 @@ _MARK = Path(__file__).parent / "__pycache__" / "compiled"
 
 def _sources() -> str:
     """A hash over the core's source, which is what compiled forms on disk depend on."""
-    digest = hashlib.sha256(numba.__version__.encode())
+    digest = hashlib.sha256(version("numba").encode())
     for file in sorted(Path(__file__).parent.rglob("*.py")):
         digest.update(file.read_bytes())
     return digest.hexdigest()

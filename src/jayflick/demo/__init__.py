@@ -7,7 +7,6 @@ from functools import partial
 from io import BytesIO
 from typing import Any
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -93,6 +92,8 @@ def _flock() -> list[tuple[str, Callable[[], bytes]]]:
 
 def clip(count: int = 36, rate: int = 24) -> bytes:
     """A short silent MP4 of the ferry's wake."""
+    import av
+
     out = BytesIO()
     with av.open(out, "w", format="mp4") as container:
         # One thread, and no name of the coder in the file: the same bytes whatever the machine.

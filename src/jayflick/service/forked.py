@@ -14,7 +14,7 @@ from .processes import forks_from_here
 gc.disable()  # while what stays is loaded
 setproctitle("jayflick forks")
 forks_from_here()
-for _part in (".worker", "..core.sequence.pieces", "..standins.serve", "tifffile"):
+for _part in (".worker", "..core.sequence.pieces", "..standins.serve", "av", "tifffile"):
     import_module(_part, __package__)
 if compiled_before():  # else they are compiled by a worker, while others begin
     warm()

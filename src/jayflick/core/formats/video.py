@@ -14,9 +14,7 @@ from itertools import accumulate, pairwise
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import av
 import numpy as np
-from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
 from numpy.typing import NDArray
 
 from ..errors import InputError
@@ -177,9 +175,12 @@ def _fit(frame: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]
 
 def _prepared(picture: NDArray[np.uint8], coder: _Coder, soft: bool) -> Any:
     """A picture as its coder takes it."""
+    from av.video.frame import VideoFrame
+    from av.video.reformatter import ColorRange, Colorspace
+
     pixels = coder.pixels(soft)
     plain = picture if soft else picture[:, :, :3]
-    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(plain), "rgba" if soft else "rgb24")
+    frame = VideoFrame.from_ndarray(np.ascontiguousarray(plain), "rgba" if soft else "rgb24")
     if pixels.startswith("yuv"):
         frame = reformatted(
             frame,
@@ -206,6 +207,9 @@ def _written(
     on_frame: Callable[[], None],
 ) -> bytes:
     """A whole file."""
+    import av
+    from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
+
     ending = output.endings[0]
     pixels = coder.pixels(soft)
     with tempfile.TemporaryDirectory(prefix="jayflick-") as scratch:
@@ -250,6 +254,8 @@ def _met(made: Callable[[int], bytes], most: int, quality: int, data: bytes) -> 
 
 def _costs(data: bytes, held: FormatTiming) -> tuple[int, ...]:
     """The bytes of each played step: of all its frames."""
+    import av
+
     with av.open(BytesIO(data)) as container:
         packets = [packet for packet in container.demux(video=0) if packet.size]  # type: ignore[union-attr]
         sizes = [packet.size for packet in sorted(packets, key=lambda packet: packet.pts or 0)]
@@ -259,6 +265,9 @@ def _costs(data: bytes, held: FormatTiming) -> tuple[int, ...]:
 
 def decoded(data: bytes) -> Iterator[NDArray[np.uint8]]:
     """The pictures of a clip, straight RGBA. The alpha of VP9 is read by the library's own decoder."""
+    import av
+    from av.video.reformatter import ColorRange, Colorspace
+
     with av.open(BytesIO(data)) as container:
         assert isinstance(container, av.container.InputContainer)
         stream = container.streams.video[0]

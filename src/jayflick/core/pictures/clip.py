@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -59,6 +58,8 @@ def family(data: bytes) -> str | None:
 @contextmanager
 def container_of(data: Content, name: str) -> Iterator[tuple[Any, Any]]:
     """The container and its first video stream, decoded with alpha where it has one."""
+    import av
+
     try:
         with opened(data) as file, av.open(file, metadata_errors="replace") as container:
             if not container.streams.video or container.streams.video[0].codec_context is None:
@@ -84,6 +85,8 @@ def _frames(container: Any, stream: Any) -> Iterator[Any]:
     if not _has_alpha(stream):
         yield from container.decode(stream)
         return
+    import av
+
     # Only this decoder reads the second picture that carries the alpha.
     decoder: Any = av.CodecContext.create(f"libvpx{'-vp9' if stream.codec_context.name == 'vp9' else ''}", "r")
     decoder.extradata = stream.codec_context.extradata
@@ -234,6 +237,8 @@ def _enter(container: Any, stream: Any, stamp: Fraction) -> bool:
     """Go to the key frame before a time; whether that can be relied on."""
     if not container.format.name.startswith(_INDEXED):
         return False  # without an index, times after a leap are guessed
+    import av
+
     try:
         container.seek(int(stamp / stream.time_base), stream=stream)
     except av.error.FFmpegError:
