@@ -83,10 +83,9 @@ def test_a_command_loads_no_more_than_it_takes(
     assert found.stderr == "[]\n"
 
 
-@pytest.fixture
-def slow(tmp_path: Path) -> list[str]:
-    """Arguments of a run that takes a while, and writes several files."""
-    noise = np.random.default_rng(1).integers(0, 256, (12, 240, 320, 4), np.uint8)
+def several(tmp_path: Path, *shape: int) -> list[str]:
+    """Arguments of a run that writes several files, of noise: frames of (count, height, width)."""
+    noise = np.random.default_rng(1).integers(0, 256, (*shape, 4), np.uint8)
     save_frames(tmp_path / "in", list(noise), "wave_{}.png")
     outputs = [
         {"id": name, "name": name, "format": "gif", "file_name": f"{name}.gif", "tuning": {"loss": loss}}
@@ -94,6 +93,12 @@ def slow(tmp_path: Path) -> list[str]:
     ]
     (tmp_path / "recipe.json").write_text(json.dumps({"outputs": outputs}))
     return ["make", str(tmp_path / "in"), "--recipe", str(tmp_path / "recipe.json"), "--all"]
+
+
+@pytest.fixture
+def slow(tmp_path: Path) -> list[str]:
+    """Arguments of such a run that takes a while."""
+    return several(tmp_path, 12, 240, 320)
 
 
 @pytest.mark.parametrize("by", [signal.SIGINT, signal.SIGTERM])
@@ -274,15 +279,15 @@ def test_places_may_lie_off_the_canvas_and_contradictions_are_refused(
         assert (status, words in err) == (0, True), err
 
 
-def test_reports_name_every_file_and_hold_to_their_schema(run: Run, slow: list[str], tmp_path: Path) -> None:
+def test_reports_name_every_file_and_hold_to_their_schema(run: Run, tmp_path: Path) -> None:
     assert (ROOT / "docs/report.schema.json").read_text() == schema()
     either: TypeAdapter[Any] = TypeAdapter(Report | AllReport)
-    source = str(tmp_path / "in")
+    made, source = several(tmp_path, 6, 60, 80), str(tmp_path / "in")
     for arguments in (
-        ["make", source, "-o", f"{tmp_path}/a.gif", "--max-bytes", "300K", "--target", "post"],
-        ["make", source, "-o", f"{tmp_path}/s.png", "--sheet", "even", "--widest", "800", "--more-sheets"],
+        ["make", source, "-o", f"{tmp_path}/a.gif", "--max-bytes", "12K", "--target", "post"],
+        ["make", source, "-o", f"{tmp_path}/s.png", "--sheet", "even", "--widest", "200", "--more-sheets"],
         ["make", source, "-o", f"{tmp_path}/still.webp", "--still", "2"],
-        [*slow, "-o", f"{tmp_path}/all/"],
+        [*made, "-o", f"{tmp_path}/all/"],
     ):
         out = Path(arguments[-1] if arguments[-2] == "-o" else arguments[3])
         report = tmp_path / "report.json"
