@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from playwright.sync_api import Page
-from tests.e2e.conftest import until
+from tests.server import until
 
 from jayflick.core.framing.between import between
 from jayflick.core.framing.line_up import Free, line_up

@@ -10,8 +10,8 @@ from pathlib import Path
 import httpx
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
-from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE, until
-from tests.server import Server
+from tests.e2e.conftest import CHROMIUM, OPTIONS, STAGE
+from tests.server import Server, until
 from tests.service.conftest import bring, finished
 
 from .clips import film

@@ -23,8 +23,8 @@ from numpy.typing import NDArray
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 from tests.conftest import lit_ball
-from tests.e2e.conftest import CHROMIUM, OPTIONS, until
-from tests.server import Server
+from tests.e2e.conftest import CHROMIUM, OPTIONS
+from tests.server import Server, until
 from tests.service.conftest import bring, finished, numbered
 
 from jayflick.core.formats.sheet.even import even

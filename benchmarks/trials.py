@@ -6,7 +6,7 @@ import time
 
 import httpx
 from playwright.sync_api import Page
-from tests.e2e.conftest import until
+from tests.server import until
 from tests.service.conftest import colours, current, edit, finished
 
 from .retune import film_on_bench

@@ -86,9 +86,10 @@ def save_frames(folder: Path, frames: Pictures, name: str = "square_{}.png", fir
 @pytest.fixture(scope="session", autouse=True)
 def compiled_loops() -> None:
     """Compile once, so that no test's own time limit meets the compiler."""
-    from jayflick.core.warm import warm
+    from jayflick.core.warm import compiled_before, warm
 
-    warm()
+    if not compiled_before():
+        warm()
 
 
 def pytest_runtest_logreport(report: pytest.TestReport) -> None:

@@ -164,10 +164,15 @@ class Server:
 
 
 def until(condition: Callable[[], Any], seconds: float = 60) -> Any:
-    """Wait for a condition; returns what it gave."""
+    """Wait for a condition; returns what it gave.
+
+    It is looked at less often the longer it takes: each look keeps the machine from what is waited for.
+    """
     deadline = time.monotonic() + seconds
+    pause = 0.01
     while time.monotonic() < deadline:
         if value := condition():
             return value
-        time.sleep(0.02)
+        time.sleep(pause)
+        pause = min(1.3 * pause, 0.2)
     raise AssertionError("it did not happen in time")

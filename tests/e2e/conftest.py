@@ -2,8 +2,7 @@
 
 import base64
 import contextlib
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
@@ -15,7 +14,7 @@ from numpy.typing import NDArray
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
 
 from tests.prepared import copy_demo
-from tests.server import Server
+from tests.server import Server, until
 
 CHROMIUM = "/usr/bin/chromium-headless-shell"
 OPTIONS = [
@@ -203,10 +202,3 @@ def pull_and_call_off(page: Page, at: tuple[float, float], by: tuple[float, floa
     page.keyboard.press("Escape")
     page.mouse.move(at[0] + 2 * by[0], at[1] + by[1])
     page.mouse.up()
-
-
-def until(condition: Callable[[], bool], seconds: float = LONGEST) -> None:
-    deadline = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < deadline, "it did not happen in time"
-        time.sleep(0.05)

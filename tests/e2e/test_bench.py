@@ -6,8 +6,9 @@ import time
 import numpy as np
 from playwright.sync_api import Locator, Route, expect
 
-from tests.e2e.conftest import STAGE, Desk, pull_and_call_off, until
+from tests.e2e.conftest import STAGE, Desk, pull_and_call_off
 from tests.e2e.test_pictures import undo_all
+from tests.server import until
 
 
 def frame_shown(desk: Desk) -> int:

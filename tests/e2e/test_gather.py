@@ -10,7 +10,8 @@ from playwright.sync_api import Locator, Route, expect
 from jayflick.demo import DEMO, png
 from jayflick.demo.kite import draw_kite
 from tests.conftest import moving_square, save_frames
-from tests.e2e.conftest import Desk, drop, until
+from tests.e2e.conftest import Desk, drop
+from tests.server import until
 
 FILES = {project.folder: project.files for project in DEMO}
 

@@ -10,9 +10,9 @@ import pytest
 from playwright.sync_api import BrowserContext, Locator, expect
 
 from jayflick.demo import DEMO
-from tests.e2e.conftest import Desk, until
+from tests.e2e.conftest import Desk
 from tests.prepared import copy_empty
-from tests.server import Server
+from tests.server import Server, until
 
 LAMP = [make for project in DEMO if project.folder == "dusk_lamp" for _, make in project.files[:12]]
 

@@ -14,7 +14,8 @@ from playwright.sync_api import FilePayload, FrameLocator, Locator, Page, expect
 
 from tests.conftest import Pictures, save_frames
 from tests.core.test_broadcast import curtain
-from tests.e2e.conftest import Desk, drop, until
+from tests.e2e.conftest import Desk, drop
+from tests.server import until
 from tests.service.conftest import edit, project_of
 
 Picture = NDArray[np.uint8]

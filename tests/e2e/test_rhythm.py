@@ -8,7 +8,8 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.e2e.conftest import Desk, pull_and_call_off, until
+from tests.e2e.conftest import Desk, pull_and_call_off
+from tests.server import until
 
 
 def cell(desk: Desk) -> Locator:
