@@ -423,10 +423,10 @@ from jayflick.core.recipe import GifOutput, Recipe, Tuning
 from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
+from numba.core.dispatcher import Dispatcher  # whenever somebody loads it, before some loops and after others
 from jayflick.core.warm import warm
 
 def compiled():
-    from numba.core.dispatcher import Dispatcher
     loops = [(n, o) for m in list(sys.modules.values()) if m.__name__.startswith("jayflick.core")
              for n, o in vars(m).items() if isinstance(o, Dispatcher)]
     return {{name: len(loop.signatures) for name, loop in loops}}

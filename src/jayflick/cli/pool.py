@@ -11,6 +11,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
+from ..core.compiled import load_loops
 from ..core.errors import InputError, JayFlickError
 from ..core.heap import keep_freed_memory
 from ..parent import die_with_parent
@@ -48,6 +49,7 @@ class _Pool:
 
     def __init__(self, jobs: int) -> None:
         self._jobs = jobs
+        load_loops()
         forked = get_context("fork")
         begun = forked.Value("i", 0)
         self._executor = ProcessPoolExecutor(

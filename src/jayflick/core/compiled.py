@@ -15,7 +15,8 @@ from typing import Any, TypeVar, cast
 F = TypeVar("F", bound=Callable[..., Any])
 
 _PACKAGE = __name__.partition(".")[0]
-_loading = threading.RLock()
+_lock = threading.RLock()
+_loaded = False
 
 
 def compiled(function: F) -> F:
@@ -28,21 +29,29 @@ def inlined(function: F) -> F:
     return _later(function, inline="always")
 
 
+def load_loops() -> None:
+    """Load Numba and put all loops in their places, as the first call of any does.
+
+    For a process that others are forked from: they have it all, and share it.
+    """
+    global _loaded
+    with _lock:
+        _loaded = True  # what is imported from now on has its loops at once
+        # Loops call each other by the names of their modules, and Numba looks there for what it compiles.
+        for name, module in list(sys.modules.items()):
+            if name.partition(".")[0] == _PACKAGE:
+                for bound, value in list(vars(module).items()):
+                    if isinstance(value, _Later):
+                        setattr(module, bound, value.loop)
+
+
 def _later(function: F, **options: Any) -> F:
-    if "numba" in sys.modules:
-        return cast(F, _loop(function, options))
-    return cast(F, _Later(function, options))
-
-
-def _loop(function: Callable[..., Any], options: dict[str, Any]) -> Callable[..., Any]:
-    from numba import njit
-
-    loop: Callable[..., Any] = njit(cache=True, nogil=True, **options)(function)
-    return loop
+    later = _Later(function, options)
+    return cast(F, later.loop if _loaded else later)
 
 
 class _Later:
-    """Stands where a loop is bound until any is called. Then all are put in their places."""
+    """Stands where a loop is bound until any is called."""
 
     def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
         self._function, self._options = function, options
@@ -50,21 +59,13 @@ class _Later:
 
     def __call__(self, *arguments: Any) -> Any:
         if self._made is None:
-            with _loading:
-                self._put_all()
+            load_loops()
         return self.loop(*arguments)
 
     @property
     def loop(self) -> Callable[..., Any]:
         if self._made is None:
-            self._made = _loop(self._function, self._options)
-        return self._made
+            from numba import njit
 
-    @staticmethod
-    def _put_all() -> None:
-        """Loops call each other by the names of their modules, and Numba looks there for what it compiles."""
-        for name, module in list(sys.modules.items()):
-            if name.partition(".")[0] == _PACKAGE:
-                for bound, value in list(vars(module).items()):
-                    if isinstance(value, _Later):
-                        setattr(module, bound, value.loop)
+            self._made = njit(cache=True, nogil=True, **self._options)(self._function)
+        return self._made
