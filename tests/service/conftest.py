@@ -107,7 +107,7 @@ def client(server: Server) -> Iterator[httpx.Client]:
 
 def png(frame: np.ndarray) -> bytes:
     out = BytesIO()
-    Image.fromarray(frame).save(out, "PNG", compress_level=1)
+    Image.fromarray(frame).save(out, "PNG")
     return out.getvalue()
 
 
