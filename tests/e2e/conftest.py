@@ -16,7 +16,7 @@ from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, 
 from tests.prepared import copy_demo
 from tests.server import Server, until
 
-CHROMIUM = "/usr/bin/chromium-headless-shell"
+CHROMIUM = "/usr/bin/chromium"
 OPTIONS = [
     "--no-sandbox",
     "--disable-gpu",
