@@ -419,11 +419,12 @@ def test_what_was_warmed_is_never_compiled_again_while_someone_waits(
     script = f"""
 import sys
 from pathlib import Path
+import jayflick.core.dither.pixel  # which has loops that others call
+from numba.core.dispatcher import Dispatcher  # loaded by somebody else, after some loops and before others
 from jayflick.core.recipe import GifOutput, Recipe, Tuning
 from jayflick.core.render import render
 from jayflick.core.sequence.files import look_at
 from jayflick.core.stages import Stages
-from numba.core.dispatcher import Dispatcher  # whenever somebody loads it, before some loops and after others
 from jayflick.core.warm import warm
 
 def compiled():
@@ -439,6 +440,9 @@ for dither in ("none", "diffusion"):
     render(recipe, frames, "page", Stages(Path({str(tmp_path / "stages")!r})))
 after = compiled()
 assert before and before == after, {{n: after[n] for n in after if before.get(n) != after[n]}}
+late = [n for m in list(sys.modules.values()) if m.__name__.startswith("jayflick.core")
+        for n, o in vars(m).items() if type(o).__name__ == "_Later"]
+assert not late, late  # where one is compiled, Numba would find no loop in such a place
 """
     subprocess.run([sys.executable, "-c", script], check=True)
 

@@ -48,7 +48,7 @@ def test_no_screen_breaks_a_rule(desk: Desk, tmp_path: Path) -> None:
     wrong["chosen"] = violations(desk)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Table").click()
-    expect(page.get_by_role("link", name="Dusk lamp")).to_be_visible()
+    expect(page.get_by_role("table").get_by_role("link", name="Dusk lamp")).to_be_visible()
     wrong["table"] = violations(desk)
     for name in ("Set…", "Take settings…", "Check…", "Fit…", "Hand off…", "Send…"):
         page.get_by_role("button", name=name).click()
